@@ -1,0 +1,3 @@
+from ordolex.cli.main import main
+
+main()

@@ -1,0 +1,24 @@
+"""What a stand-in is: characters and times in, things to say out. No I/O, no clock."""
+
+from __future__ import annotations
+
+from typing import NamedTuple, Protocol
+
+from ordolex.core.wire.receiver import Character
+
+
+class Say(NamedTuple):
+    """Bytes that the device sends, not before `at_s`."""
+
+    at_s: float
+    data: bytes
+
+
+class StandIn(Protocol):
+    def receive(self, characters: list[Character], now_s: float) -> list[Say]: ...
+
+    def tick(self, now_s: float) -> list[Say]:
+        """What it says by itself now."""
+
+    def next_deadline(self) -> float | None:
+        """When it wants to be asked again without having received anything."""

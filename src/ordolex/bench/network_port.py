@@ -1,0 +1,226 @@
+"""A station's port on the network: an RFC 2217 server for one client at a time, on 127.0.0.1 only."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+
+from ordolex.bench.station import Station
+from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.netserial.comport import (
+    PARITY_VALUES,
+    STOP_VALUES,
+    Code,
+    Control,
+    LineState,
+    Message,
+    ModemState,
+    Purge,
+)
+from ordolex.core.netserial.ends import Command, ComPortServer, Data, Held
+from ordolex.core.wire.receiver import Character
+
+_PARITIES: dict[int, Parity] = {value: parity for parity, value in PARITY_VALUES.items()}
+_STOPS: dict[int, float] = {value: stop for stop, value in STOP_VALUES.items()}
+_HELD_BACK = 1 << 20
+_ALL_ON = ModemState.CTS | ModemState.DSR | ModemState.DCD
+
+
+class NetworkPort:
+    """Listens for a station. `changed` is called when a client comes or goes."""
+
+    def __init__(self, station: Station, changed: Callable[[], None]) -> None:
+        self._station = station
+        self._changed = changed
+        self._server: asyncio.Server | None = None
+        self._client: _Client | None = None
+        self.port = 0
+
+    async def listen(self) -> None:
+        """Takes the plan's TCP port, or any free one where that is in use."""
+        for port in (self.port or self._station.plan.port, 0):
+            try:
+                self._server = await asyncio.start_server(self._came, "127.0.0.1", port)
+                break
+            except OSError:
+                if port == 0:
+                    raise
+        assert self._server is not None
+        self.port = self._server.sockets[0].getsockname()[1]
+
+    @property
+    def listening(self) -> bool:
+        return self._server is not None
+
+    @property
+    def endpoint(self) -> str:
+        return f"rfc2217://127.0.0.1:{self.port}"
+
+    async def vanish(self) -> None:
+        """As if the adapter was pulled: the client is cut off, and nobody listens."""
+        if self._server is not None:
+            self._server.close()
+            self._server = None
+        if self._client is not None:
+            self._client.cut()
+
+    async def _came(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        if self._station.taken:
+            writer.close()  # a serial port has one holder; the second is turned away
+            return
+        self._client = _Client(self._station, writer)
+        self._changed()
+        try:
+            await self._client.serve(reader)
+        finally:
+            self._client = None
+            self._station.detach()
+            with contextlib.suppress(OSError):
+                writer.close()
+            self._changed()
+
+
+class _Client:
+    def __init__(self, station: Station, writer: asyncio.StreamWriter) -> None:
+        self._station = station
+        self._writer = writer
+        self._end = ComPortServer()
+        self._settings = LineSettings(9600)
+        self._line_mask = LineState(0)
+        self._modem_mask = ModemState(0xFF)
+        self._control = {"flow": int(Control.FLOW_NONE), "dtr": int(Control.DTR_ON), "rts": int(Control.RTS_ON)}
+        self._break_since: float | None = None
+        self._stopped = False
+        self._held_back: list[Character] = []
+
+    async def serve(self, reader: asyncio.StreamReader) -> None:
+        self._end.start()
+        self._flush()
+        self._station.attach(self._deliver, self._settings)
+        with contextlib.suppress(OSError):
+            while data := await reader.read(65_536):
+                for event in self._end.receive(data):
+                    match event:
+                        case Data(payload):
+                            self._station.from_laptop(payload)
+                        case Command(message):
+                            self._obey(message)
+                        case Held(stop):
+                            self._hold(stop)
+                        case _:
+                            pass
+                self._flush()
+
+    def cut(self) -> None:
+        self._writer.transport.abort()
+
+    def _flush(self) -> None:
+        out = self._end.take_output()
+        if out and not self._writer.is_closing():
+            self._writer.write(out)
+
+    # ---- to the client
+
+    def _deliver(self, characters: list[Character]) -> None:
+        if self._stopped:
+            self._held_back = (self._held_back + characters)[-_HELD_BACK:]
+            return
+        clean = bytearray()
+        for character in characters:
+            state = _line_state(character) & self._line_mask
+            if state:
+                self._end.send(bytes(clean))
+                clean.clear()
+                self._end.notify_line(state)
+            clean.append(character.byte)
+        self._end.send(bytes(clean))
+        self._flush()
+
+    def _hold(self, stop: bool) -> None:
+        self._stopped = stop
+        if not stop:
+            waiting, self._held_back = self._held_back, []
+            self._deliver(waiting)
+
+    # ---- from the client
+
+    def _obey(self, message: Message) -> None:
+        match message.code:
+            case Code.SIGNATURE:
+                if not message.text:
+                    self._end.answer(message, text=f"Ordolex bench: {self._station.plan.name}".encode())
+            case Code.SET_LINESTATE_MASK:
+                self._line_mask = LineState(message.value)
+                self._end.answer(message)
+            case Code.SET_MODEMSTATE_MASK:
+                self._modem_mask = ModemState(message.value)
+                self._end.answer(message)
+                self._end.notify_modem(_ALL_ON & self._modem_mask)
+            case Code.PURGE_DATA:
+                if message.value in (Purge.RECEIVE, Purge.BOTH):
+                    self._station.purge()
+                    self._held_back.clear()
+                self._end.answer(message)
+            case Code.SET_CONTROL:
+                self._end.answer(message, self._set_control(message.value))
+            case Code.SET_BAUDRATE | Code.SET_DATASIZE | Code.SET_PARITY | Code.SET_STOPSIZE:
+                self._end.answer(message, self._set_line(message))
+            case _:
+                pass
+
+    def _set_line(self, message: Message) -> int:
+        """Takes a setting if it can be, and tells the one in force."""
+        now, value = self._settings, message.value
+        match message.code:
+            case Code.SET_BAUDRATE if value:
+                now = now.changed(baud=value)
+            case Code.SET_DATASIZE if value in (5, 6, 7, 8):
+                now = now.changed(data_bits=value)
+            case Code.SET_PARITY if value in _PARITIES:
+                now = now.changed(parity=_PARITIES[value])
+            case Code.SET_STOPSIZE if value in _STOPS:
+                now = now.changed(stop_bits=_STOPS[value])
+            case _:
+                pass
+        if now != self._settings:
+            self._settings = now
+            self._station.retune(now)
+        return {
+            Code.SET_BAUDRATE: now.baud,
+            Code.SET_DATASIZE: now.data_bits,
+            Code.SET_PARITY: PARITY_VALUES[now.parity],
+            Code.SET_STOPSIZE: STOP_VALUES[now.stop_bits],
+        }[message.code]
+
+    def _set_control(self, value: int) -> int:
+        loop = asyncio.get_running_loop()
+        if value == Control.BREAK_ON:
+            self._break_since = loop.time()
+        elif value == Control.BREAK_OFF and self._break_since is not None:
+            self._station.break_from_laptop(loop.time() - self._break_since)
+            self._break_since = None
+        groups = {
+            "flow": (Control.ASK_FLOW, range(1, 4)),
+            "dtr": (Control.ASK_DTR, range(8, 10)),
+            "rts": (Control.ASK_RTS, range(11, 13)),
+        }
+        for name, (ask, values) in groups.items():
+            if value in values:
+                self._control[name] = value
+            if value == ask or value in values:
+                return self._control[name]
+        if value == Control.ASK_BREAK:
+            return int(Control.BREAK_OFF if self._break_since is None else Control.BREAK_ON)
+        return value
+
+
+def _line_state(character: Character) -> LineState:
+    state = LineState(0)
+    if character.framing:
+        state |= LineState.FRAMING
+    if character.parity:
+        state |= LineState.PARITY
+    if character.broken:
+        state |= LineState.BREAK
+    return state

@@ -1,0 +1,85 @@
+"""The bench's plan: which stand-ins are served, and how each behaves. TOML, described in docs/bench.md."""
+
+from __future__ import annotations
+
+import tomllib
+from importlib.resources import files
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator, model_validator
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import SettingsError
+
+
+class PlanError(ValueError):
+    """A plan that cannot be read; the message names the file, the place and what would be right."""
+
+
+class DevicePlan(BaseModel):
+    """One `[[device]]` of a plan."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    kind: Literal["oxygen", "temperature", "echo"]
+    line: str = "9600 8N1"
+    polarity: Literal["normal", "inverted"] = "normal"
+    noise: float = Field(0.0, ge=0.0, le=0.5, description="chance that a bit is turned over")
+    latency_ms: float = Field(0.0, ge=0.0, le=60_000)
+    clock: float = Field(1.0, gt=0.5, lt=1.5, description="how fast its clock runs: 1.02 is two percent fast")
+    gap_bits: float = Field(0.0, ge=0.0, le=1000.0, description="idle bits between its characters")
+    pty: bool = False
+    port: int = Field(0, ge=0, le=65535, description="TCP port on 127.0.0.1; 0 or one in use: any free one")
+    first_question: str = ""
+    unit: int = Field(1, ge=0, le=255)
+    interval_s: float = Field(2.0, ge=0.0, le=3600, description="how often a device that talks by itself speaks")
+
+    @field_validator("line")
+    @classmethod
+    def _line_can_be_read(cls, value: str) -> str:
+        return value if value == "any" else read_line(value).settings.text
+
+    @model_validator(mode="after")
+    def _only_a_plug_has_any_line(self) -> DevicePlan:
+        if self.line == "any" and self.kind != "echo":
+            raise ValueError(f"line: a device of kind {self.kind!r} has settings of its own, such as 9600 8N1")
+        return self
+
+
+class Plan(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    site: str = "bench"
+    device: list[DevicePlan] = Field(min_length=1, max_length=64)
+
+    @model_validator(mode="after")
+    def _names_differ(self) -> Plan:
+        names = [device.name for device in self.device]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        if twice:
+            raise ValueError(f"two devices are called {twice[0]!r}; give each its own name")
+        return self
+
+
+def read_plan(path: Path | None) -> Plan:
+    """The plan in a file, or the demo plan. Raises PlanError."""
+    where = str(path) if path else "the demo plan"
+    try:
+        text = path.read_text() if path else files("ordolex.bench").joinpath("alder_brook.toml").read_text()
+        return Plan.model_validate(tomllib.loads(text))
+    except OSError as error:
+        raise PlanError(f"{where} cannot be read: {error.strerror}; give the path of a bench plan") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise PlanError(f"{where} is no TOML: {error}") from error
+    except ValidationError as error:
+        raise PlanError(f"{where}: {_first_fault(error)}") from error
+
+
+def _first_fault(error: ValidationError) -> str:
+    first = error.errors()[0]
+    place = ".".join(str(part + 1 if isinstance(part, int) else part) for part in first["loc"])
+    cause = first.get("ctx", {}).get("error")
+    message = str(cause) if isinstance(cause, SettingsError | ValueError) else first["msg"]
+    return f"{place}: {message}" if place else message

@@ -1,0 +1,188 @@
+"""Serves a plan: a station for each device, its ports, and the console that sets faults while it runs."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import sys
+import threading
+from collections.abc import Callable
+
+from ordolex.bench.network_port import NetworkPort
+from ordolex.bench.plan import DevicePlan, Plan
+from ordolex.bench.pty_port import PtyPort
+from ordolex.bench.station import Station
+from ordolex.core.bench_notice import BenchDevice, BenchNotice
+
+HELP = (
+    "vanish NAME [SECONDS] · return NAME · noise NAME CHANCE · late NAME MS · silent NAME on|off · list · help"
+    " (NAME may be a part of the name)"
+)
+
+
+class ControlError(ValueError):
+    """A console line that cannot be obeyed; the message says what would be."""
+
+
+class Bench:
+    """A running bench. `changed` gets a new notice whenever a device's state changed."""
+
+    def __init__(self, plan: Plan, changed: Callable[[BenchNotice], None]) -> None:
+        self.plan = plan
+        self._changed = changed
+        self._benches = [_Place(device, self._tell) for device in plan.device]
+        self._control: asyncio.Server | None = None
+        self._later: set[asyncio.Task[None]] = set()
+
+    async def start(self) -> None:
+        for place in self._benches:
+            await place.appear()
+        self._control = await asyncio.start_server(self._console, "127.0.0.1", 0)
+        self._tell()
+
+    async def stop(self) -> None:
+        for task in self._later:
+            task.cancel()
+        for place in self._benches:
+            await place.vanish()
+        if self._control is not None:
+            self._control.close()
+
+    def notice(self) -> BenchNotice:
+        port = self._control.sockets[0].getsockname()[1] if self._control is not None else 0
+        devices = tuple(place.notice() for place in self._benches)
+        return BenchNotice(os.getpid(), self.plan.site, f"127.0.0.1:{port}", devices)
+
+    def _tell(self) -> None:
+        if self._control is not None:
+            self._changed(self.notice())
+
+    # ---- the console
+
+    async def _console(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            while line := await reader.readline():
+                try:
+                    answer = await self.obey(line.decode("utf-8", "replace").strip())
+                except ControlError as error:
+                    answer = f"refused: {error}"
+                writer.write(answer.encode() + b"\n")
+                await writer.drain()
+        except (OSError, ValueError):
+            pass  # the console hung up, or sent a line without an end
+        finally:
+            writer.close()
+
+    async def obey(self, text: str) -> str:
+        """Does what a console line says; a sentence on what is now. Raises ControlError."""
+        verb, _, rest = text.partition(" ")
+        if verb == "list":
+            return "\n".join(f"{d.state:5} {d.endpoint} {d.name}" for d in self.notice().devices)
+        if verb not in ("vanish", "return", "noise", "late", "silent"):
+            raise ControlError(f"{verb!r} is not known. {HELP}") if verb != "help" else ControlError(HELP)
+        place, value = self._place_and_value(rest.strip())
+        match verb:
+            case "vanish":
+                await place.vanish()
+                if value:
+                    self._return_later(place, _number(value, 0, 86_400))
+            case "return":
+                await place.appear()
+            case "noise":
+                place.station.set_noise(_number(value, 0, 0.5))
+            case "late":
+                place.station.latency_s = _number(value, 0, 60_000) / 1000
+            case _:
+                if value not in ("on", "off"):
+                    raise ControlError("silent wants on or off")
+                place.station.silent = value == "on"
+        self._tell()
+        return f"ok: {place.plan.name}: {verb} {value}".rstrip()
+
+    def _place_and_value(self, rest: str) -> tuple[_Place, str]:
+        """The name may hold spaces, so the value is the last word where the rest still names a device."""
+        head, _, tail = rest.rpartition(" ")
+        for name, value in ((rest, ""), (head, tail)):
+            found = [p for p in self._benches if name and name.lower() in p.plan.name.lower()]
+            exact = [p for p in found if p.plan.name.lower() == name.lower()]
+            if len(exact or found) == 1:
+                return (exact or found)[0], value
+        names = ", ".join(place.plan.name for place in self._benches)
+        raise ControlError(f"{rest!r} names none or several; the devices are {names}")
+
+    def _return_later(self, place: _Place, seconds: float) -> None:
+        async def wait() -> None:
+            await asyncio.sleep(seconds)
+            await place.appear()
+            self._tell()
+
+        task = asyncio.get_running_loop().create_task(wait())
+        self._later.add(task)
+        task.add_done_callback(self._later.discard)
+
+
+class _Place:
+    """One device with its ports."""
+
+    def __init__(self, plan: DevicePlan, changed: Callable[[], None]) -> None:
+        self.plan = plan
+        self.station = Station(plan)
+        self.network = NetworkPort(self.station, changed)
+        self.pty = PtyPort(self.station) if plan.pty else None
+
+    async def appear(self) -> None:
+        if not self.network.listening:
+            await self.network.listen()
+        if self.pty is not None and not self.pty.path:
+            try:
+                self.pty.open()
+            except (OSError, ImportError) as error:
+                print(f"bench: no pseudo-terminal for {self.plan.name}: {error}", file=sys.stderr)
+
+    async def vanish(self) -> None:
+        await self.network.vanish()
+        if self.pty is not None:
+            self.pty.close()
+
+    def notice(self) -> BenchDevice:
+        state = "gone" if not self.network.listening else "held" if self.station.taken else "free"
+        plan = self.plan
+        pty = self.pty.path if self.pty is not None else ""
+        return BenchDevice(
+            plan.name, plan.kind, plan.line, plan.polarity, self.network.endpoint, pty, state, plan.first_question
+        )
+
+
+def _number(text: str, low: float, high: float) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = low - 1
+    if not low <= value <= high:
+        raise ControlError(f"{text!r} is no number from {low:g} to {high:g}")
+    return value
+
+
+async def serve(plan: Plan, ready: Callable[[BenchNotice], None], stop: asyncio.Event) -> None:
+    """Runs a bench until `stop` is set. `ready` is called first when all devices answer, then at every change."""
+    bench = Bench(plan, ready)
+    await bench.start()
+    try:
+        await stop.wait()
+    finally:
+        await bench.stop()
+
+
+def stop_with_parent(stop: Callable[[], object]) -> None:
+    """Calls `stop` when standard input ends: the pipe from the program that started us closes with it, however it
+    ends. Where the event loop hangs, the process ends all the same."""
+
+    def wait() -> None:
+        while sys.stdin.buffer.read(4096):
+            pass
+        stop()
+        timer = threading.Timer(2.0, os._exit, (0,))
+        timer.daemon = True
+        timer.start()
+
+    threading.Thread(target=wait, daemon=True, name="parent").start()

@@ -1,0 +1,140 @@
+"""A station: one stand-in, the line to it in both directions, and the faults it was told to have.
+
+The laptop's side attaches with its line settings and a place for what it receives. Between the two stands the wire
+model, so that wrong settings do here what they do on a real line.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import random
+from collections.abc import Callable
+from heapq import heappop, heappush
+
+from ordolex.bench.devices.base import Say, StandIn
+from ordolex.bench.devices.echo import EchoPlug
+from ordolex.bench.devices.oxygen import OxygenTransmitter
+from ordolex.bench.devices.temperature import TemperatureString
+from ordolex.bench.plan import DevicePlan
+from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.wire.levels import Transmitter
+from ordolex.core.wire.line import Line
+from ordolex.core.wire.receiver import Character, Receiver
+
+Sink = Callable[[list[Character]], None]
+_STEP_S = 0.002  # bytes that come within 2 ms are handed over together
+
+
+class Station:
+    def __init__(self, plan: DevicePlan) -> None:
+        self.plan = plan
+        self.noise = plan.noise
+        self.latency_s = plan.latency_ms / 1000
+        self.silent = False
+        self._random = random.Random(plan.name)
+        self._loop = asyncio.get_running_loop()
+        self._laptop = LineSettings(9600)
+        self._sink: Sink | None = None
+        self._device = _device(plan, self._loop.time())
+        self._says: list[Say] = []
+        self._timer: asyncio.TimerHandle | None = None
+        self._build_line()
+
+    @property
+    def taken(self) -> bool:
+        return self._sink is not None
+
+    @property
+    def device_line(self) -> LineSettings:
+        """The device's own settings; a plug without any follows the laptop's."""
+        return self._laptop if self.plan.line == "any" else read_line(self.plan.line).settings
+
+    def attach(self, sink: Sink, settings: LineSettings) -> None:
+        """The laptop's port opens: it hears what is said from now on."""
+        self._sink = sink
+        self._laptop = settings
+        self._says.clear()
+        self._build_line()
+        self._pump()
+
+    def detach(self) -> None:
+        self._sink = None
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+
+    def retune(self, settings: LineSettings) -> None:
+        """The laptop changes its settings while open."""
+        self._laptop = settings
+        self._to_laptop.receiver.settings = settings
+        self._to_device.sender.settings = settings
+        if self.plan.line == "any":
+            self._to_laptop.sender.settings = settings
+            self._to_device.receiver.settings = settings
+
+    def from_laptop(self, data: bytes) -> None:
+        self._to_device.send(data, self._loop.time())
+        self._pump()
+
+    def break_from_laptop(self, length_s: float) -> None:
+        self._to_device.send_break(self._loop.time(), length_s)
+        self._pump()
+
+    def purge(self) -> None:
+        self._to_laptop.purge()
+
+    def set_noise(self, chance: float) -> None:
+        self.noise = chance
+        for line in (self._to_device, self._to_laptop):
+            line.sender.flip = self._flip if chance else None
+
+    def _flip(self) -> bool:
+        return self._random.random() < self.noise
+
+    def _build_line(self) -> None:
+        plan, own, laptop = self.plan, self.device_line, self._laptop
+        inverted = plan.polarity == "inverted"
+        out = Transmitter(own, inverted=inverted, clock=plan.clock, gap_bits=plan.gap_bits)
+        back = Transmitter(laptop, inverted=inverted)
+        self._to_laptop = Line(out, Receiver(laptop, idle_level=out.idle_level))
+        self._to_device = Line(back, Receiver(own, clock=plan.clock, idle_level=back.idle_level))
+        self.set_noise(self.noise)
+
+    def _pump(self) -> None:
+        now = self._loop.time()
+        heard = self._to_device.advance(now)
+        says = self._device.receive(heard, now) if heard else []
+        says += self._device.tick(now)
+        if not self.silent:
+            for say in says:
+                heappush(self._says, Say(say.at_s + self.latency_s, say.data))
+        while self._says and self._says[0].at_s <= now:
+            self._to_laptop.send(heappop(self._says).data, now)
+        characters = self._to_laptop.advance(now)
+        if characters and self._sink is not None:
+            self._sink(characters)
+        self._schedule(now)
+
+    def _schedule(self, now: float) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        if self._sink is None:
+            return
+        times = [self._device.next_deadline(), self._to_device.next_deadline(), self._to_laptop.next_deadline()]
+        if self._says:
+            times.append(self._says[0].at_s)
+        due = min((t for t in times if t is not None), default=None)
+        if due is not None:
+            self._timer = self._loop.call_at(max(due, now + _STEP_S), self._pump)
+
+
+def _device(plan: DevicePlan, now_s: float) -> StandIn:
+    match plan.kind:
+        case "oxygen":
+            return OxygenTransmitter(plan.unit, now_s)
+        case "temperature":
+            return TemperatureString(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "echo":
+            return EchoPlug()

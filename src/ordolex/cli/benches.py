@@ -1,0 +1,216 @@
+"""`find`, `bench`, `demo` and the interface itself: what stands before the first question."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import tempfile
+import time
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ordolex.bench.plan import Plan, read_plan
+from ordolex.bench.serve import serve, stop_with_parent
+from ordolex.cli.common import USAGE, faults_said, print_json, refuse
+from ordolex.cli.exchange import stop_on_signals
+from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.text.visible import visible_text
+from ordolex.io import places
+from ordolex.io.book.book import Book
+from ordolex.io.faults import Fault
+from ordolex.io.ports import benches
+from ordolex.io.ports.benches import BenchProcess
+from ordolex.io.ports.survey import PortFacts, survey
+
+
+def add_to(app: typer.Typer) -> None:
+    app.command()(demo)
+    app.command()(bench)
+    app.command()(find)
+
+
+# ---- find
+
+
+def find(
+    watch: Annotated[bool, typer.Option(help="Go on, and say what comes and goes.")] = False,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """List serial ports and the endpoints of running benches."""
+    if watch and json:
+        refuse("--watch does not go with --json: one document cannot go on; ask again instead", USAGE)
+    rows = survey()
+    if json:
+        print_json([row.as_dict() for row in rows])
+        return
+    if not rows:
+        typer.echo("no serial port; plug an adapter in, or start `ordolex bench`")
+    for row in rows:
+        typer.echo(_row_text(row))
+    while watch:
+        rows = _watch_once(rows)
+
+
+def _row_text(row: PortFacts) -> str:
+    state = row.state if not row.holder else f"{row.state} ({row.holder})"
+    return visible_text(f"{state:10} {row.endpoint:28} {row.name}, {row.what}")
+
+
+def _watch_once(before: list[PortFacts]) -> list[PortFacts]:
+    try:
+        time.sleep(0.5)
+    except KeyboardInterrupt:
+        raise typer.Exit from None
+    now = survey()
+    for row in now:
+        if row not in before:
+            known = any(old.endpoint == row.endpoint for old in before)
+            typer.echo(f"{'changed' if known else 'came':8} {_row_text(row)}")
+    for row in before:
+        if all(new.endpoint != row.endpoint for new in now):
+            typer.echo(f"{'left':8} {_row_text(row)}")
+    return now
+
+
+# ---- bench
+
+
+def bench(
+    plan: Annotated[Path | None, typer.Option(help="A bench plan; without it, the demo site's.")] = None,
+    ready_file: Annotated[Path | None, typer.Option(help="Written when all devices answer.")] = None,
+    list_only: Annotated[bool, typer.Option("--list", help="List the devices and end.")] = False,
+    tell: Annotated[str | None, typer.Option(help="One line to the running bench, such as 'vanish echo 5'.")] = None,
+    with_parent: Annotated[bool, typer.Option("--with-parent", hidden=True)] = False,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Serve the stand-in devices until stopped."""
+    with faults_said():
+        if tell is not None:
+            typer.echo(benches.tell(_only_bench(), tell))
+            return
+        chosen = read_plan(plan)
+        if list_only:
+            _list_bench(chosen, plan is None, json)
+            return
+        asyncio.run(_serve(chosen, ready_file, with_parent, json))
+
+
+def _only_bench() -> BenchNotice:
+    running = benches.running()
+    if not running:
+        raise Fault("no bench is running", "start one with: ordolex bench")
+    return running[-1]
+
+
+def _list_bench(plan: Plan, demo_plan: bool, json: bool) -> None:
+    """The running bench where it serves the demo plan, since that has endpoints; otherwise what the plan says."""
+    running = benches.running() if demo_plan else []
+    if running:
+        devices: list[dict[str, Any]] = running[-1].as_dict()["devices"]
+    else:
+        devices = [
+            {
+                "name": d.name,
+                "kind": d.kind,
+                "line": d.line,
+                "polarity": d.polarity,
+                "endpoint": f"rfc2217://127.0.0.1:{d.port}" if d.port else "",
+                "pty": "",
+            }
+            for d in plan.device
+        ]
+    if json:
+        print_json({"devices": devices})
+        return
+    for device in devices:
+        typer.echo(f"{device['name']:26} {device['line']:10} {device['endpoint']} {device['pty']}".rstrip())
+
+
+async def _serve(plan: Plan, ready_file: Path | None, with_parent: bool, json: bool) -> None:
+    stop = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    stop_on_signals(stop.set)
+    if with_parent:
+        stop_with_parent(lambda: loop.call_soon_threadsafe(stop.set))
+    own_notice = places.benches() / f"{os.getpid()}.json"
+    said = False
+
+    def tell_world(notice: BenchNotice) -> None:
+        nonlocal said
+        for path in (own_notice, ready_file):
+            if path is not None:
+                _write_whole(path, notice.encode())
+        if not said:
+            said = True
+            _say_served(notice, json)
+
+    try:
+        await serve(plan, tell_world, stop)
+    finally:
+        own_notice.unlink(missing_ok=True)
+
+
+def _say_served(notice: BenchNotice, json: bool) -> None:
+    if json:
+        print_json(notice.as_dict())
+        return
+    for device in notice.devices:
+        typer.echo(f"{device.name:26} {device.line:10} {device.endpoint} {device.pty}".rstrip())
+    typer.echo("serving; Ctrl+C stops")
+
+
+def _write_whole(path: Path, text: str) -> None:
+    """So that a reader never sees half of it."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_name(path.name + ".part")
+        part.write_text(text)
+        part.replace(path)
+    except OSError as error:
+        raise Fault(f"{path} cannot be written: {error.strerror}", "choose another place") from error
+
+
+# ---- the interface
+
+
+def demo(
+    tour: Annotated[
+        Path | None, typer.Option(help="Run the full example without interface, results into this folder.")
+    ] = None,
+    book: Annotated[Path | None, typer.Option(help="Keep the demo's record in this book.")] = None,
+) -> None:
+    """Start the bench and the interface on a fresh copy of the demo book."""
+    with faults_said(), tempfile.TemporaryDirectory(prefix="ordolex-demo-") as folder:
+        served = BenchProcess(None, Path(folder) / "ready.json")
+        try:
+            if tour is not None:
+                from ordolex.cli.tour import run_tour
+
+                run_tour(served.notice, tour)
+                return
+            fresh = places.books() / f"Alder Brook Hatchery {datetime.now():%Y-%m-%d %H%M%S}.ordolex"
+            run_interface(book or fresh, site=served.notice.site)
+        finally:
+            served.stop()
+
+
+def run_interface(path: Path, site: str = "") -> None:
+    from ordolex.tui.app import OrdolexApp  # textual takes half a second to import; other commands do without
+
+    book = Book(path, site)
+    places.remember_book(path)
+    try:
+        app = OrdolexApp(book)
+        app.run()
+    finally:
+        book.close()
+    status = book.recorder.status
+    if not status.keeping:
+        refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
+    typer.echo(f"Kept in {path}")
+    typer.echo(f"Export it with: ordolex export '{path}' --as text")
+    if app.return_code:
+        raise typer.Exit(app.return_code)

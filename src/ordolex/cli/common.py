@@ -1,0 +1,57 @@
+"""What all commands share: how results and faults are printed, and which exit status says what.
+
+0: done. 1: the work failed. 2: wrong usage. An expected fault is one line on stderr, never a traceback.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any, NoReturn
+
+import typer
+
+from ordolex.bench.plan import PlanError
+from ordolex.core.endpoint import EndpointError, read_endpoint
+from ordolex.core.line.notation import ReadLine, read_line
+from ordolex.core.line.settings import SettingsError
+from ordolex.core.text.escapes import EscapeError
+from ordolex.core.text.visible import visible_text
+from ordolex.io.faults import Fault
+
+FAILED, USAGE = 1, 2
+
+
+def print_json(value: Any) -> None:
+    typer.echo(json.dumps(value, ensure_ascii=False))
+
+
+def refuse(message: str, status: int = FAILED) -> NoReturn:
+    """One line on stderr, made safe to show, and out."""
+    typer.echo(f"ordolex: {visible_text(message)}", err=True)
+    raise typer.Exit(status)
+
+
+@contextmanager
+def faults_said() -> Iterator[None]:
+    """Turns expected faults into their one line and exit status."""
+    try:
+        yield
+    except (SettingsError, EndpointError, EscapeError, PlanError) as error:
+        refuse(str(error), USAGE)
+    except Fault as fault:
+        refuse(str(fault))
+    except BrokenPipeError:
+        sys.stderr.close()
+        raise typer.Exit(FAILED) from None
+
+
+def line_for(endpoint: str, text: str | None) -> ReadLine:
+    """The line settings of a command; raw TCP needs none."""
+    if text is None:
+        if read_endpoint(endpoint).has_line:
+            raise SettingsError("line settings", "give the line settings, such as --line '19200 8N1'")
+        return read_line("9600 8N1")
+    return read_line(text)

@@ -1,0 +1,209 @@
+"""`ask` and `record`: one question, or everything that passes, without the interface."""
+
+from __future__ import annotations
+
+import asyncio
+import signal
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
+from ordolex.core.line.notation import ReadLine
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.state import Evidence
+from ordolex.core.record import Event, LinkRecord
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.visible import visible
+from ordolex.io.book.book import Book
+from ordolex.io.runner import LinkRunner, RecorderLike
+
+
+def add_to(app: typer.Typer) -> None:
+    app.command()(ask)
+    app.command()(record)
+
+
+class _NoBook:
+    """For a question asked without a book."""
+
+    full = False
+
+    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        pass
+
+    def note(self, event: Event) -> None:
+        pass
+
+
+@contextmanager
+def _kept_in(path: Path | None, endpoint: str, line: ReadLine) -> Iterator[tuple[RecorderLike, int, Book | None]]:
+    """The recorder of a book and the link in it that has this endpoint; or none."""
+    if path is None:
+        yield _NoBook(), 0, None
+        return
+    book = Book(path)
+    try:
+        known = next((entry for entry in book.links() if entry.endpoint == endpoint), None)
+        link = known or book.add_link(LinkRecord(0, endpoint, endpoint, line.settings.text, "command line"))
+        yield book.recorder, link.id, book
+    finally:
+        book.close()
+
+
+def ask(
+    endpoint: Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")],
+    text: Annotated[str, typer.Argument(help=r"What to send; \r \n \t \xHH and <CR> <STX> stand for control bytes.")],
+    line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
+    until: Annotated[str | None, typer.Option(help="Text that ends a right answer.")] = None,
+    timeout: Annotated[float, typer.Option(help="Seconds to wait for the first byte.")] = 2.0,
+    book: Annotated[Path | None, typer.Option(help="Keep the exchange in this book.")] = None,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Ask one question and judge the answer."""
+    if timeout <= 0:
+        refuse("--timeout must be more than 0 s", USAGE)
+    with faults_said():
+        read = line_for(endpoint, line)
+        question = Question(to_bytes(text), to_bytes(until) if until else None, timeout)
+        with _kept_in(book, endpoint, read) as (recorder, link, _):
+            answer, evidence = asyncio.run(_ask(endpoint, read, question, recorder, link))
+    if json:
+        print_json(_as_json(answer, evidence))
+    problem = _problem(answer, evidence)
+    if problem:
+        refuse(problem, FAILED)
+    if not json:
+        typer.echo(visible(answer.data.rstrip(b"\r\n")))
+        typer.echo(f"{evidence.rung.word}: {_proof_words(answer)}", err=True)
+
+
+async def _ask(
+    endpoint: str, read: ReadLine, question: Question, recorder: RecorderLike, link: int
+) -> tuple[Answer, Evidence]:
+    runner = LinkRunner(link, endpoint, read.settings, recorder)
+    await runner.open()
+    try:
+        answer = await runner.ask(question)
+        return answer, runner.view().evidence
+    finally:
+        await runner.release()
+
+
+def _as_json(answer: Answer, evidence: Evidence) -> dict[str, Any]:
+    return {
+        "sent_hex": answer.question.data.hex(),
+        "reply": answer.data.decode("utf-8", "replace"),
+        "reply_hex": answer.data.hex(),
+        "ms": None if answer.last_s is None else round(answer.last_s * 1000, 1),
+        "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 1),
+        "line_errors": answer.errors.total,
+        "line": evidence.line.text,
+        "verdict": answer.verdict.value,
+        "rung": evidence.rung.word,
+        "ended": answer.ended.value,
+    }
+
+
+def _proof_words(answer: Answer) -> str:
+    ms = f"answered in {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else "no answer"
+    expected = answer.question.expected
+    match answer.verdict:
+        case Verdict.RIGHT:
+            return f"{ms}, as expected" + (f": {expected}" if expected else "")
+        case Verdict.ECHO:
+            return f"{ms}, but with our own bytes: a loopback or an echo"
+        case _:
+            return f"{ms}; what a right answer looks like is not known"
+
+
+def _problem(answer: Answer, evidence: Evidence) -> str:
+    """Why the exchange failed, in one line with what was seen; empty where it did not."""
+    at = evidence.line.text
+    if not answer.data and not answer.errors.total:
+        if answer.ended is Ended.LOST:
+            return f"the port went away before an answer came at {at}; plug it in again"
+        hint = "" if answer.question.data[-1:] in (b"\r", b"\n") else r"; no line end was sent, add \r or \n"
+        return f"no answer in {answer.question.timeout_s:g} s at {at}: 0 bytes heard{hint or '; check rate and cable'}"
+    seen = f"{len(answer.data)} bytes heard at {at}"
+    if answer.errors.total:
+        return (
+            f"no right answer: {seen}, {answer.errors.words()}; the line settings are probably wrong, try another rate"
+        )
+    if evidence.bad_lately:
+        return f"no right answer: {seen}, unreadable as text; the line settings are probably wrong, try another rate"
+    if answer.ended is Ended.LOST:
+        return f"the peer hung up in the middle of its answer: {seen}: {visible(answer.data[:60])}"
+    if answer.verdict is Verdict.WRONG:
+        wanted = answer.question.expected or f"an answer that ends with {answer.question.until!r}"
+        return f"wrong answer: {seen}: {visible(answer.data[:60].strip())}; expected {wanted}"
+    return ""
+
+
+def record(
+    endpoint: Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")],
+    book: Annotated[Path, typer.Option(help="The book to record into; made if it is not there.")],
+    line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
+    seconds: Annotated[float | None, typer.Option(help="How long; without it, until stopped.")] = None,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Record everything that arrives, until stopped by Ctrl+C or a signal."""
+    with faults_said():
+        read = line_for(endpoint, line)
+        with _kept_in(book, endpoint, read) as (recorder, link, open_book):
+            began = time.monotonic()
+            evidence = asyncio.run(_record(endpoint, read, recorder, link, seconds))
+        assert open_book is not None
+        status = open_book.recorder.status
+    result = {
+        "book": str(book),
+        "bytes": evidence.heard,
+        "seconds": round(time.monotonic() - began, 2),
+        "line_errors": evidence.errors.total,
+        "rung": evidence.rung.word,
+        "kept": status.keeping,
+    }
+    if json:
+        print_json(result)
+    if not status.keeping:
+        refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
+    if not json:
+        errors = evidence.errors.words() or "no line errors"
+        typer.echo(f"{evidence.heard} bytes in {result['seconds']} s at {evidence.line.text}, {errors}: {book}")
+
+
+async def _record(endpoint: str, read: ReadLine, recorder: RecorderLike, link: int, seconds: float | None) -> Evidence:
+    runner = LinkRunner(link, endpoint, read.settings, recorder)
+    stop = asyncio.Event()
+    stop_on_signals(stop.set)
+    await runner.open()
+    try:
+        async with asyncio.timeout(seconds):
+            await stop.wait()
+    except TimeoutError:
+        pass
+    evidence = runner.view().evidence
+    await runner.release()
+    if evidence.rung < Rung.HEARD:
+        typer.echo(f"ordolex: nothing was heard at {read.settings.text}", err=True)
+    return evidence
+
+
+def stop_on_signals(stop: Any) -> None:
+    """Calls `stop` at SIGINT, SIGTERM and SIGHUP, from the running event loop."""
+    loop = asyncio.get_running_loop()
+    for name in ("SIGINT", "SIGTERM", "SIGHUP"):
+        number = getattr(signal, name, None)
+        if number is None:
+            continue
+        try:
+            loop.add_signal_handler(number, stop)
+        except NotImplementedError:  # Windows
+            signal.signal(number, lambda *_: loop.call_soon_threadsafe(stop))

@@ -1,0 +1,103 @@
+"""What is most likely wrong at the first rung that is not reached, and the one cheap test that tells.
+
+Ranked causes come from the tables of causes in docs/design.md. Only what the evidence supports is said.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.state import Evidence
+
+_SILENT_AFTER_S = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Advice:
+    """causes: likeliest first, each a short clause. test: one thing to do now that separates them."""
+
+    causes: tuple[str, ...]
+    test: str
+
+    @property
+    def sentence(self) -> str:
+        if not self.causes:
+            return self.test
+        head = self.causes[0][0].upper() + self.causes[0][1:]
+        rest = f", or {self.causes[1]}" if len(self.causes) > 1 else ""
+        return f"{head}{rest}. {self.test}"
+
+
+def advise(evidence: Evidence, now_s: float) -> Advice | None:
+    """Advice for the first rung that is missing; None for a proven link."""
+    match evidence.rung:
+        case Rung.ABSENT:
+            return Advice((evidence.trouble or "the port is not there",), "Plug it in again; it is reopened by itself.")
+        case Rung.PRESENT:
+            if evidence.trouble:
+                return Advice((evidence.trouble,), "")
+            return Advice((), "Enter in Find opens the port.")
+        case Rung.HELD:
+            return _silent(evidence, now_s)
+        case Rung.HEARD:
+            return _unclear(evidence)
+        case Rung.CLEAR:
+            return _unproven(evidence)
+        case Rung.PROVEN:
+            return None
+
+
+def _silent(evidence: Evidence, now_s: float) -> Advice:
+    open_s = now_s - (evidence.opened_s if evidence.opened_s is not None else now_s)
+    if not evidence.sent:
+        if open_s < _SILENT_AFTER_S:
+            return Advice((), "Open. Listening; ask the device something.")
+        return Advice((f"open, 0 bytes in {open_s:.0f} s; it may only speak when asked",), "Ask it something in Talk.")
+    if evidence.unanswered:
+        return Advice(
+            ("no answer: wrong rate or line end", "the device is off or the cable is not crossed"),
+            "Try the other line end, then another rate; check its lamp.",
+        )
+    return Advice((), "Sent. Waiting for the answer.")
+
+
+def _unclear(evidence: Evidence) -> Advice:
+    errors = evidence.errors
+    if evidence.bad_lately == 0:
+        return Advice((), "Too little heard yet to say that it is clear. Ask once more.")
+    if errors.breaks and errors.breaks >= errors.framing + errors.parity:
+        return Advice(
+            ("the line rests at the wrong level: polarity turned", "a rate far too high for the sender"),
+            "Measure the idle voltage, or try a lower rate.",
+        )
+    if errors.framing:
+        return Advice(
+            ("wrong baud", "wrong number of data bits or parity"),
+            "Try the next usual rate (Ctrl+G): only the right one has no errors.",
+        )
+    if errors.parity:
+        return Advice(
+            ("wrong parity or 7 for 8 data bits",),
+            "Try 8N1 and 7E1 at the same rate (Ctrl+G): one reads clean.",
+        )
+    if evidence.checks_wrong:
+        return Advice(("bytes are damaged: noise, or bytes missing",), "Slow the device down or shorten the cable.")
+    return Advice(
+        ("not readable as text: wrong rate, or a device that speaks binary",),
+        "Try the next usual rate (Ctrl+G).",
+    )
+
+
+def _unproven(evidence: Evidence) -> Advice:
+    if evidence.echoed:
+        return Advice(
+            ("your own bytes came back: a loopback, or a device that echoes",),
+            "The path to there and back is whole. A device would answer *IDN?.",
+        )
+    if evidence.checks_right:
+        return Advice(
+            (f"it talks by itself, {evidence.checks_right} checksums right",),
+            "Clear is as far as listening goes; only an answered question proves it.",
+        )
+    return Advice((), "Reads clear. A question with a known answer, such as *IDN?, proves it.")

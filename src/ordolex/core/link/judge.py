@@ -1,0 +1,125 @@
+"""Judges received bytes: are the latest of them free of line errors, and of the expected shape?
+
+Until a device's sheet says more, the expected shape is readable text, and sentences whose checksum is right. The
+judgement looks at a window of the latest bytes only, so that an old fault does not stain a line that is clear now.
+"""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections import deque
+from dataclasses import dataclass
+
+from ordolex.core.text import nmea0183
+
+WINDOW = 64
+"""Bytes that the judgement looks back over: a line or two of text, under a tenth of a second at 9600 baud."""
+
+_ENOUGH_WITHOUT_LINE_END = 16  # readable bytes in a row by chance at a wrong rate: (100/256)^16, one in three million
+_ENOUGH_WITH_LINE_END = 2
+_READABLE = bytes(range(0x20, 0x7F)) + b"\t\r\n\b\x07\x0c\x1b\x01\x02\x03\x04\x06\x11\x13\x15"
+_PRINTABLE = bytes(range(0x21, 0x7F))
+_SENTENCE_LINE = re.compile(rb"[$!][^\r\n]{1,90}(?=[\r\n])")
+_TAIL = 96  # the longest sentence is 82 characters
+_LOOKED_AT = 2048  # bytes of one large arrival that are searched for sentences: enough to judge, cheap in a flood
+
+
+@dataclass(slots=True)
+class LineErrors:
+    """Errors that the port reported with some bytes, by kind."""
+
+    framing: int = 0
+    parity: int = 0
+    breaks: int = 0
+    overruns: int = 0
+
+    @property
+    def total(self) -> int:
+        return self.framing + self.parity + self.breaks + self.overruns
+
+    def add(self, other: LineErrors) -> None:
+        self.framing += other.framing
+        self.parity += other.parity
+        self.breaks += other.breaks
+        self.overruns += other.overruns
+
+    def words(self) -> str:
+        """Such as `9 framing errors, 1 break`; empty where there are none."""
+        named = (
+            (self.framing, "framing error"),
+            (self.parity, "parity error"),
+            (self.breaks, "break"),
+            (self.overruns, "overrun"),
+        )
+        return ", ".join(f"{n} {word}{'s' if n != 1 else ''}" for n, word in named if n)
+
+
+class Judge:
+    """Feed it every arrival; read `bad`, `seen` and `clean` of the window."""
+
+    def __init__(self) -> None:
+        self.checks_right = 0
+        self.checks_wrong = 0
+        self.reset()
+
+    def reset(self) -> None:
+        """Starts a new window, as after a change of line settings."""
+        self._window: deque[tuple[int, int]] = deque()
+        self.seen = 0
+        self.bad = 0
+        self._printable = 0
+        self._line_ends = 0
+        self._tail = b""
+        self._decoder = codecs.getincrementaldecoder("utf-8")("surrogateescape")
+
+    def receive(self, data: bytes, errors: LineErrors | None) -> None:
+        bad = self._unreadable(data) + self._wrong_sentences(data)
+        if errors is not None:
+            bad += errors.total
+        self._window.append((len(data), bad))
+        self.seen += len(data)
+        self.bad += bad
+        while len(self._window) > 1 and self.seen - self._window[0][0] >= WINDOW:
+            count, old_bad = self._window.popleft()
+            self.seen -= count
+            self.bad -= old_bad
+        self._count_text(data, bad)
+
+    @property
+    def clean(self) -> bool:
+        """No fault in the window, and enough of the expected shape to say so."""
+        enough = _ENOUGH_WITH_LINE_END if self._line_ends else _ENOUGH_WITHOUT_LINE_END
+        return self.bad == 0 and self._printable >= enough
+
+    def _count_text(self, data: bytes, bad: int) -> None:
+        if bad:
+            self._printable = self._line_ends = 0
+        else:
+            self._printable = min(self._printable + len(data) - len(data.translate(None, _PRINTABLE)), WINDOW)
+            self._line_ends |= b"\n" in data or b"\r" in data
+
+    def _unreadable(self, data: bytes) -> int:
+        odd = data.translate(None, _READABLE)
+        if not odd:
+            return 0
+        below = len(odd) - len(odd.translate(None, bytes(range(0x80))))
+        text = self._decoder.decode(data)
+        return below + sum(0xDC80 <= ord(c) <= 0xDCFF or 0x80 <= ord(c) < 0xA0 for c in text if ord(c) >= 0x80)
+
+    def _wrong_sentences(self, data: bytes) -> int:
+        if not self._tail and b"$" not in data and b"!" not in data:
+            return 0
+        look = self._tail + data[:_LOOKED_AT]
+        wrong = 0
+        end = 0
+        for found in _SENTENCE_LINE.finditer(look):
+            verdict = nmea0183.verdict(found[0])
+            self.checks_right += verdict is True
+            wrong += verdict is False
+            end = found.end()
+        self.checks_wrong += wrong
+        rest = look[end:] if len(data) <= _LOOKED_AT else b""
+        start = max(rest.rfind(b"$"), rest.rfind(b"!"))
+        self._tail = rest[start:] if start >= 0 and len(rest) - start <= _TAIL else b""
+        return wrong

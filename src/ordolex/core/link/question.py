@@ -1,0 +1,94 @@
+"""Questions whose right answer is known by shape, from open standards. The proof of a link is an answered question.
+
+A device's sheet will add its own; these hold for any instrument that follows IEEE 488.2, whose queries a person types
+by hand. A question of any other form gets no verdict: its answer shows that bytes came back, not that they are right.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from enum import Enum
+
+_NR1 = r"[+-]?\d+"
+_NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
+_ITEM = rf'(?:{_NRF}|"[^"]*")'
+_COMMON: dict[str, tuple[str, str]] = {
+    "*IDN?": (
+        r"[^,]+,[^,]+,[^,]+,[^,]+",
+        "four fields: maker, model, serial number, firmware (IEEE 488.2, 10.14)",
+    ),
+    "*OPC?": (r"1", "the digit 1 (IEEE 488.2, 10.19)"),
+    "*ESR?": (r"\d{1,3}", "a number from 0 to 255 (IEEE 488.2, 10.12)"),
+    "*ESE?": (r"\d{1,3}", "a number from 0 to 255 (IEEE 488.2, 10.11)"),
+    "*SRE?": (r"\d{1,3}", "a number from 0 to 255 (IEEE 488.2, 10.35)"),
+    "*STB?": (r"\d{1,3}", "a number from 0 to 255 (IEEE 488.2, 10.36)"),
+    "*TST?": (_NR1, "a whole number, 0 for passed (IEEE 488.2, 10.38)"),
+}
+_QUERY = re.compile(r":?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*\?")
+
+
+class Verdict(Enum):
+    """What an answer is worth."""
+
+    RIGHT = "right"
+    WRONG = "wrong"
+    ECHO = "echo"  # our own bytes came back: the path is whole, the device has not spoken
+    UNJUDGED = "unjudged"  # the right answer's shape is not known
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Something to send, and what is known about its answer.
+
+    until      bytes that end the answer; None: a line end and a short silence, or a silence alone
+    timeout_s  how long to wait for the first byte, and again from the last byte for the end
+    """
+
+    data: bytes
+    until: bytes | None = None
+    timeout_s: float = 1.0
+
+    def __post_init__(self) -> None:
+        if self.timeout_s <= 0:
+            raise ValueError("the time-out must be more than 0 s")
+
+    @property
+    def text(self) -> str:
+        return self.data.decode("latin-1").strip()
+
+    @property
+    def expected(self) -> str | None:
+        """In words, what a right answer looks like; None where that is not known."""
+        if self.text.upper() in _COMMON:
+            return _COMMON[self.text.upper()][1]
+        return "numbers or quoted strings (IEEE 488.2, 8.7)" if _QUERY.fullmatch(self.text) else None
+
+    @property
+    def must_answer(self) -> bool:
+        """Whether silence counts against the link: every instrument knows the common queries."""
+        return self.text.upper() in _COMMON
+
+    def judge(self, answer: bytes) -> Verdict:
+        if not answer:
+            return Verdict.NONE
+        if answer == self.data or answer.strip() == self.data.strip():
+            return Verdict.ECHO
+        if self.until is not None:
+            return Verdict.RIGHT if self.until in answer else Verdict.WRONG
+        if self.expected is None:
+            return Verdict.UNJUDGED
+        return Verdict.RIGHT if self._fits(self._without_echo(answer)) else Verdict.WRONG
+
+    def _without_echo(self, answer: bytes) -> str:
+        """Some devices echo the question before they answer it; the answer is what follows."""
+        if self.data.strip() and answer.startswith(self.data.strip()):
+            answer = answer[len(self.data.strip()) :]
+        return answer.decode("latin-1").strip()
+
+    def _fits(self, text: str) -> bool:
+        common = _COMMON.get(self.text.upper())
+        if common is not None:
+            return bool(re.fullmatch(common[0], text)) and text.isprintable()
+        return bool(re.fullmatch(rf"{_ITEM}(?:\s*[,;]\s*{_ITEM})*", text.replace("\xc2\xb0", "°")))

@@ -1,0 +1,193 @@
+"""What is known about one link at a moment: its rung, and the evidence for each.
+
+The link runner tells it what happened, with the time; the interface reads `Evidence`. All times are seconds of one
+monotonic clock that the caller reads.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.judge import Judge, LineErrors
+from ordolex.core.link.ladder import Happening, Rung, next_rung
+from ordolex.core.link.question import Verdict
+
+_OVERDUE_FACTOR = 4.0
+_OVERDUE_AT_LEAST_S = 10.0
+_UNASKED_AFTER_S = 5.0  # bytes that come this long after our last byte were not asked for
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """The answered question that proves a link."""
+
+    question: str
+    answer: str
+    ms: float
+    at_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """One moment of a link, as data."""
+
+    rung: Rung
+    since_s: tuple[float | None, ...]
+    """When each of the five rungs was reached, None for those not reached now."""
+    line: LineSettings
+    opened_s: float | None
+    heard: int
+    last_heard_s: float | None
+    sent: int
+    last_sent_s: float | None
+    errors: LineErrors
+    bad_lately: int
+    seen_lately: int
+    checks_right: int
+    checks_wrong: int
+    asked: int
+    unanswered: int
+    proof: Proof | None
+    echoed: bool
+    trouble: str
+    """Why the port is not held, in words; empty where it is, or where nobody tried."""
+
+
+@dataclass(slots=True)
+class LinkState:
+    line: LineSettings
+    rung: Rung = Rung.ABSENT
+    opened_s: float | None = None
+    heard_bytes: int = 0
+    last_heard_s: float | None = None
+    sent_bytes: int = 0
+    last_sent_s: float | None = None
+    errors: LineErrors = field(default_factory=LineErrors)
+    asked: int = 0
+    unanswered: int = 0
+    proof: Proof | None = None
+    echoed: bool = False
+    trouble: str = ""
+    _judge: Judge = field(default_factory=Judge)
+    _since: dict[Rung, float] = field(default_factory=dict)
+    _answered_before: set[bytes] = field(default_factory=set)
+    _longest_gap_s: float = 0.0
+    _unasked: int = 0
+
+    def seen(self, now_s: float) -> None:
+        self._step(Happening.SEEN, now_s)
+
+    def gone(self, why: str, now_s: float) -> None:
+        self.trouble = why
+        self.opened_s = None
+        self._step(Happening.GONE, now_s)
+
+    def opened(self, now_s: float) -> None:
+        self.trouble = ""
+        self.opened_s = now_s
+        self._start_listening()
+        self._step(Happening.OPENED, now_s)
+
+    def released(self, now_s: float, why: str = "") -> None:
+        self.trouble = why
+        self.opened_s = None
+        self._step(Happening.RELEASED, now_s)
+
+    def retuned(self, line: LineSettings, now_s: float) -> None:
+        """New line settings: what was heard and proven at the old ones says nothing about the new."""
+        self.line = line
+        self._start_listening()
+        self._step(Happening.RETUNED, now_s)
+
+    def sent(self, count: int, now_s: float) -> None:
+        self.sent_bytes += count
+        self.last_sent_s = now_s
+
+    def heard(self, data: bytes, errors: LineErrors | None, now_s: float) -> None:
+        if errors is not None:
+            self.errors.add(errors)
+        self._judge.receive(data, errors)
+        if data:
+            self._note_rhythm(now_s)
+            self.heard_bytes += len(data)
+            self.last_heard_s = now_s
+            self._step(Happening.BYTES, now_s)
+        if self._judge.bad:
+            self._step(Happening.UNCLEAN, now_s)
+        elif self._judge.clean:
+            self._step(Happening.CLEAN, now_s)
+
+    def answered(self, answer: Answer, now_s: float) -> None:
+        self.asked += 1
+        verdict = answer.verdict
+        self.echoed = verdict is Verdict.ECHO
+        if verdict is Verdict.RIGHT and answer.last_s is not None:
+            self._answered_before.add(answer.question.data)
+            self._step(Happening.RIGHT, now_s)
+            if self.rung is Rung.PROVEN:
+                text = answer.data.decode("utf-8", "replace").strip()
+                self.proof = Proof(answer.question.text, text, answer.last_s * 1000, now_s)
+        elif verdict is Verdict.WRONG:
+            self._step(Happening.WRONG, now_s)
+        elif answer.ended is Ended.NOTHING and not answer.data:
+            self.unanswered += 1
+            if answer.question.must_answer or answer.question.data in self._answered_before:
+                self._step(Happening.UNANSWERED, now_s)
+
+    def overdue_s(self) -> float | None:
+        """When a device that talks by itself counts as silent; None for one that only answers."""
+        if self._unasked < 3 or self.last_heard_s is None or self.rung < Rung.HEARD:
+            return None
+        return self.last_heard_s + max(_OVERDUE_AT_LEAST_S, _OVERDUE_FACTOR * self._longest_gap_s)
+
+    def tick(self, now_s: float) -> None:
+        overdue = self.overdue_s()
+        if overdue is not None and now_s >= overdue:
+            self._step(Happening.QUIET, now_s)
+
+    def evidence(self) -> Evidence:
+        return Evidence(
+            rung=self.rung,
+            since_s=tuple(self._since.get(Rung(i)) if i <= self.rung else None for i in range(1, 6)),
+            line=self.line,
+            opened_s=self.opened_s,
+            heard=self.heard_bytes,
+            last_heard_s=self.last_heard_s,
+            sent=self.sent_bytes,
+            last_sent_s=self.last_sent_s,
+            errors=LineErrors(self.errors.framing, self.errors.parity, self.errors.breaks, self.errors.overruns),
+            bad_lately=self._judge.bad,
+            seen_lately=self._judge.seen,
+            checks_right=self._judge.checks_right,
+            checks_wrong=self._judge.checks_wrong,
+            asked=self.asked,
+            unanswered=self.unanswered,
+            proof=self.proof,
+            echoed=self.echoed,
+            trouble=self.trouble,
+        )
+
+    def _start_listening(self) -> None:
+        """Counts begin anew: they belong to one opening at one setting."""
+        self._judge = Judge()
+        self.heard_bytes = self.sent_bytes = self.asked = self.unanswered = self._unasked = 0
+        self.last_heard_s = self.last_sent_s = None
+        self.errors = LineErrors()
+        self._longest_gap_s = 0.0
+        self.echoed = False
+
+    def _note_rhythm(self, now_s: float) -> None:
+        if self.last_sent_s is not None and now_s - self.last_sent_s < _UNASKED_AFTER_S:
+            return
+        if self.last_heard_s is not None and now_s - self.last_heard_s > 0.1:
+            self._unasked += 1
+            self._longest_gap_s = max(self._longest_gap_s, now_s - self.last_heard_s)
+
+    def _step(self, happening: Happening, now_s: float) -> None:
+        old, self.rung = self.rung, next_rung(self.rung, happening)
+        for rung in range(old + 1, self.rung + 1):
+            self._since[Rung(rung)] = now_s
+        if self.rung < Rung.PROVEN:
+            self.proof = None

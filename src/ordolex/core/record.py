@@ -1,0 +1,60 @@
+"""What the book keeps, as data: links, chunks of bytes and events. Times are microseconds; UTC since 1970."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from ordolex.core.link.judge import LineErrors
+
+
+@dataclass(frozen=True, slots=True)
+class LinkRecord:
+    """A link of the book. `adapter` is the port's identity, which outlives its number; `source` says where the line
+    settings came from; `first_question` is offered when the link is opened."""
+
+    id: int
+    name: str
+    endpoint: str
+    line: str = ""
+    source: str = ""
+    adapter: str = ""
+    first_question: str = ""
+    line_end: str = "LF"
+
+
+@dataclass(slots=True)
+class Chunk:
+    """Bytes that passed one link in one direction, `rx` or `tx`, with the time of the first and of the last.
+
+    Line errors belong to the first byte: a byte that came with an error begins a chunk.
+    """
+
+    link: int
+    direction: str
+    utc_us: int
+    mono_us: int
+    parts: list[bytes]
+    last_mono_us: int
+    errors: LineErrors | None = None
+    id: int = 0
+
+    @property
+    def data(self) -> bytes:
+        return self.parts[0] if len(self.parts) == 1 else b"".join(self.parts)
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that happened, other than bytes. `link` is 0 for the book as a whole.
+
+    Kinds: opened, released, lost, back, settings, rung, answer, lines, note, recording.
+    """
+
+    link: int
+    utc_us: int
+    mono_us: int
+    kind: str
+    text: str
+    detail: dict[str, Any] = field(default_factory=dict)
+    id: int = 0

@@ -1,0 +1,93 @@
+"""Text that a person types, with control bytes written out, and the bytes it stands for.
+
+Understood are `\\r \\n \\t \\0 \\e \\xHH`, a doubled backslash, and the ASCII names in angle brackets, such as `<CR>`
+or `<STX>` (ISO/IEC 646, names as in ITU-T T.50). A `<` that begins no such name stands for itself.
+"""
+
+from __future__ import annotations
+
+import re
+
+ASCII_NAMES = [
+    "NUL",
+    "SOH",
+    "STX",
+    "ETX",
+    "EOT",
+    "ENQ",
+    "ACK",
+    "BEL",
+    "BS",
+    "HT",
+    "LF",
+    "VT",
+    "FF",
+    "CR",
+    "SO",
+    "SI",
+    "DLE",
+    "DC1",
+    "DC2",
+    "DC3",
+    "DC4",
+    "NAK",
+    "SYN",
+    "ETB",
+    "CAN",
+    "EM",
+    "SUB",
+    "ESC",
+    "FS",
+    "GS",
+    "RS",
+    "US",
+]
+BYTE_OF_NAME = {name: code for code, name in enumerate(ASCII_NAMES)} | {
+    "DEL": 127, "SP": 32, "XON": 17, "XOFF": 19, "TAB": 9,
+}  # fmt: skip
+_SHORT = {"r": 13, "n": 10, "t": 9, "0": 0, "e": 27, "a": 7, "b": 8, "\\": 92, "<": 60}
+_TOKEN = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|(.)?)|<([A-Za-z][A-Za-z0-9]{1,4})>", re.S)
+
+
+class EscapeError(ValueError):
+    """A control byte that is written in a way that cannot be read. The message says which and how to write it."""
+
+
+def to_bytes(text: str, encoding: str = "utf-8") -> bytes:
+    """The bytes that `text` stands for. Raises EscapeError for an unfinished or unknown escape."""
+    out = bytearray()
+    at = 0
+    for found in _TOKEN.finditer(text):
+        out += text[at : found.start()].encode(encoding, "surrogateescape")
+        out += _one(found, encoding)
+        at = found.end()
+    out += text[at:].encode(encoding, "surrogateescape")
+    return bytes(out)
+
+
+def _one(found: re.Match[str], encoding: str) -> bytes:
+    if found[1]:
+        return bytes((int(found[1], 16),))
+    if found[3]:
+        code = BYTE_OF_NAME.get(found[3].upper())
+        return found[0].encode(encoding) if code is None else bytes((code,))
+    if found[2] in _SHORT:
+        return bytes((_SHORT[found[2]],))
+    raise EscapeError(
+        f"{found[0]!r} is no control byte; write \\r \\n \\t \\xHH or a name like <CR>, and \\\\ for a backslash"
+    )
+
+
+def named(data: bytes) -> str:
+    """Bytes as a person would type them: control bytes by name, everything else readable or as \\xHH."""
+    return "".join(_name(byte) for byte in data)
+
+
+def _name(byte: int) -> str:
+    if byte < 32:
+        return f"<{ASCII_NAMES[byte]}>"
+    if byte == 127:
+        return "<DEL>"
+    if byte == 0x5C:
+        return "\\\\"
+    return chr(byte) if byte < 127 else f"\\x{byte:02x}"

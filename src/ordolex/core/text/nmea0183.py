@@ -1,0 +1,25 @@
+"""Sentences after NMEA 0183: `$`, address, fields, `*`, checksum, CR LF; at most 82 characters."""
+
+from __future__ import annotations
+
+import re
+from functools import reduce
+from operator import xor
+
+_SENTENCE = re.compile(rb"[$!]([\x20-\x29\x2b-\x7e]*)\*([0-9A-Fa-f]{2})")
+
+
+def checksum(body: bytes) -> int:
+    """Exclusive or of all characters between the start character and the asterisk."""
+    return reduce(xor, body, 0)
+
+
+def sentence(body: bytes) -> bytes:
+    """A whole sentence around `body`, with its line end."""
+    return b"$%s*%02X\r\n" % (body, checksum(body))
+
+
+def verdict(line: bytes) -> bool | None:
+    """Whether the line's checksum is right; None where the line is no sentence with a checksum."""
+    found = _SENTENCE.fullmatch(line)
+    return None if found is None else checksum(found[1]) == int(found[2], 16)

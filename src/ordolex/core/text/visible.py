@@ -1,0 +1,52 @@
+"""Makes text from outside safe to show. Everything that a device sends passes through here before it is drawn.
+
+Control characters (C0, C1, DEL), bytes that are no UTF-8, marks that reorder text and characters without a cell of
+their own are replaced by something that shows what they are. What leaves these functions has one line and one cell a
+character, so that it can neither command the terminal nor disturb a column.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+_MARKS = {
+    0x00: "·", 0x07: "◦", 0x08: "←", 0x09: "→", 0x0A: "↓", 0x0D: "↵", 0x1B: "⇠",
+}  # fmt: skip
+_OTHER_CONTROL = "◌"
+_BAD_BYTE = "×"
+_PLAIN = re.compile(r"[ -~]*")
+
+
+def visible(data: bytes) -> str:
+    """One line of text for `data`, as many cells as it has characters."""
+    if data.isascii():
+        text = data.decode("ascii")
+        if _PLAIN.fullmatch(text):
+            return text
+    else:
+        text = data.decode("utf-8", "surrogateescape")
+    return "".join(_shown(character) for character in text)
+
+
+def visible_text(text: str) -> str:
+    """The same for text that came as text, such as an adapter's name or a file's."""
+    return text if _PLAIN.fullmatch(text) else "".join(_shown(character) for character in text)
+
+
+def _shown(character: str) -> str:
+    code = ord(character)
+    if 32 <= code < 127:
+        return character
+    if code < 160:
+        return _MARKS.get(code, _OTHER_CONTROL)
+    if 0xD800 <= code < 0xE000:
+        return _BAD_BYTE
+    category = unicodedata.category(character)
+    if category in ("Cf", "Cc", "Cs", "Co", "Cn", "Zl", "Zp", "Mn", "Me", "Mc"):
+        return _OTHER_CONTROL
+    return "□" if unicodedata.east_asian_width(character) in ("W", "F") else character
+
+
+def hex_pairs(data: bytes) -> str:
+    return data.hex(" ")

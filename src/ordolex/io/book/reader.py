@@ -1,0 +1,102 @@
+"""Reads a book: links, and the timeline of chunks and events. Any number of readers may look on while it is written."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterator
+from heapq import merge
+from pathlib import Path
+
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Chunk, Event, LinkRecord
+from ordolex.io.book import schema
+from ordolex.io.faults import BookFault
+
+_CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
+_EVENT = "id, link, utc_us, mono_us, kind, text, detail"
+
+
+class BookReader:
+    def __init__(self, path: Path) -> None:
+        if not path.is_file():
+            raise BookFault(f"there is no book {path}", "check the path; `ordolex --book FILE` makes a new one")
+        self.path = path
+        try:
+            self._connection = sqlite3.connect(
+                f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=2.0, check_same_thread=False
+            )
+            schema.check(self._connection, path)
+        except sqlite3.Error as error:
+            raise BookFault(f"{path} cannot be read: {error}", "check rights and disk") from error
+
+    def site(self) -> str:
+        row = self._connection.execute("SELECT name FROM site").fetchone()
+        return str(row[0]) if row else self.path.stem
+
+    def links(self) -> list[LinkRecord]:
+        rows = self._connection.execute(
+            "SELECT id, name, endpoint, line, source, adapter, first_question, line_end FROM link ORDER BY id"
+        )
+        return [LinkRecord(*row) for row in rows]
+
+    def chunks(self, link: int | None = None, direction: str | None = None) -> Iterator[Chunk]:
+        where, values = _where(link=link, direction=direction)
+        for row in self._connection.execute(f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id", values):
+            yield _chunk(row)
+
+    def events(self, link: int | None = None) -> Iterator[Event]:
+        where, values = _where(link=link)
+        for row in self._connection.execute(f"SELECT {_EVENT} FROM event{where} ORDER BY id", values):
+            yield _event(row)
+
+    def timeline(self, link: int | None = None, direction: str | None = None) -> Iterator[Chunk | Event]:
+        """Everything in the order of time; with a direction, bytes of that direction only."""
+        chunks = self.chunks(link, direction)
+        if direction is not None:
+            return iter(chunks)
+        return merge(chunks, self.events(link), key=lambda item: item.utc_us)
+
+    def latest(self, count: int, link: int | None = None) -> list[Chunk | Event]:
+        """The last `count` items or a few more, oldest first; bounded, so that a large book opens at once."""
+        where, values = _where(link=link)
+        chunk_rows = self._connection.execute(
+            f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id DESC LIMIT ?", (*values, count)
+        ).fetchall()
+        event_rows = self._connection.execute(
+            f"SELECT {_EVENT} FROM event{where} ORDER BY id DESC LIMIT ?", (*values, count)
+        ).fetchall()
+        items: list[Chunk | Event] = [_chunk(row) for row in chunk_rows]
+        items += [_event(row) for row in event_rows]
+        return sorted(items, key=lambda item: (item.utc_us, item.mono_us))
+
+    def newest_ids(self) -> tuple[int, int]:
+        """The ids of the newest chunk and event: whether there is anything new to read."""
+        chunk, event = self._connection.execute(
+            "SELECT (SELECT coalesce(max(id), 0) FROM chunk), (SELECT coalesce(max(id), 0) FROM event)"
+        ).fetchone()
+        return int(chunk), int(event)
+
+    def totals(self) -> tuple[int, int]:
+        """Chunks and bytes of the whole record."""
+        count, total = self._connection.execute("SELECT count(*), coalesce(sum(length(data)), 0) FROM chunk").fetchone()
+        return int(count), int(total)
+
+    def close(self) -> None:
+        self._connection.close()
+
+
+def _where(**wanted: object) -> tuple[str, tuple[object, ...]]:
+    given = {name: value for name, value in wanted.items() if value is not None}
+    return (" WHERE " + " AND ".join(f"{name} = ?" for name in given) if given else ""), tuple(given.values())
+
+
+def _chunk(row: tuple[int, int, str, int, int, int, int, int, int, int, bytes]) -> Chunk:
+    id_, link, direction, utc, mono, last, framing, parity, breaks, overruns, data = row
+    errors = LineErrors(framing, parity, breaks, overruns)
+    return Chunk(link, direction, utc, mono, [data], last, errors if errors.total else None, id_)
+
+
+def _event(row: tuple[int, int, int, int, str, str, str]) -> Event:
+    id_, link, utc, mono, kind, text, detail = row
+    return Event(link, utc, mono, kind, text, json.loads(detail), id_)

@@ -1,0 +1,239 @@
+"""The recorder: takes what passes and what happens, and commits it to the book from a thread of its own.
+
+`record` never waits for the disk. What is handed over is committed within COMMIT_S. Where the book cannot be written
+the recording stops loudly (`status`), the link goes on, what fits is kept in memory, and writing is tried again.
+"""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Chunk, Event
+from ordolex.io.clock import mono_s, utc_us
+
+COMMIT_S = 0.04
+MERGE_US = 10_000
+"""Arrivals within 10 ms become one chunk: less on disk, and still finer than a person or most devices can tell."""
+FULL = 64 << 20
+"""Bytes waiting for the disk above which links are asked to pause: a second or so of the fastest they can bring."""
+KEPT_IN_FAULT = 32 << 20
+"""Bytes kept in memory while the book cannot be written; beyond that the oldest are lost, and counted."""
+_RETRY_S = 3.0
+_ITEM_COST = 200  # bytes of memory that an item takes besides its data
+
+
+@dataclass(frozen=True, slots=True)
+class RecorderStatus:
+    """keeping: whether the record is being written. why: the reason where it is not. lost: bytes not kept."""
+
+    keeping: bool
+    why: str = ""
+    waiting: int = 0
+    lost: int = 0
+
+
+class Recorder:
+    def __init__(self, path: Path, visit: int) -> None:
+        self._path = path
+        self._visit = visit
+        self._lock = threading.Lock()
+        self._queue: deque[Chunk | Event] = deque()
+        self._newest: dict[int, Chunk] = {}  # the last chunk of each link, while it may still grow
+        self._waiting = 0
+        self._lost = 0
+        self._why = ""
+        self._calls: deque[tuple[Callable[[sqlite3.Connection], Any], Future[Any]]] = deque()
+        self._wake = threading.Event()
+        self._stopping = False
+        self._connection: sqlite3.Connection | None = None
+        self._retry_at = 0.0
+        self.page_limit: int | None = None  # tests set it to play a full disk
+        self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
+        self._thread.start()
+
+    # ---- from any thread
+
+    @property
+    def full(self) -> bool:
+        return self._waiting > FULL and not self._why
+
+    @property
+    def status(self) -> RecorderStatus:
+        return RecorderStatus(not self._why, self._why, self._waiting, self._lost)
+
+    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        mono_us = round(at_s * 1e6)
+        with self._lock:
+            self._waiting += len(data)
+            newest = self._newest.get(link)
+            if (
+                newest is not None
+                and errors is None
+                and newest.direction == direction
+                and mono_us - newest.mono_us < MERGE_US
+            ):
+                newest.parts.append(data)
+                newest.last_mono_us = mono_us
+                return
+            age_us = max(0, round((mono_s() - at_s) * 1e6))
+            chunk = Chunk(link, direction, utc_us() - age_us, mono_us, [data], mono_us, errors)
+            self._newest[link] = chunk
+            self._queue.append(chunk)
+            self._waiting += _ITEM_COST
+
+    def note(self, event: Event) -> None:
+        with self._lock:
+            self._newest.pop(event.link, None)
+            self._queue.append(event)
+            self._waiting += _ITEM_COST
+
+    def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
+        """Runs `work` on the writing connection, in a transaction of its own; for the few other writes."""
+        future: Future[Any] = Future()
+        self._calls.append((work, future))
+        self._wake.set()
+        return future
+
+    def close(self) -> None:
+        """Writes what waits and lets the book go."""
+        self._stopping = True
+        self._wake.set()
+        self._thread.join(timeout=10)
+
+    # ---- the recorder's thread
+
+    def _run(self) -> None:
+        while True:
+            stopping = self._stopping
+            self._turn()
+            if stopping:
+                break
+            self._wake.wait(COMMIT_S)
+            self._wake.clear()
+        if self._connection is not None:
+            self._connection.close()
+
+    def _turn(self) -> None:
+        if self._why and time.monotonic() < self._retry_at and not self._stopping:
+            self._drop_oldest()
+            self._fail_calls()
+            return
+        with self._lock:
+            items, self._queue = self._queue, deque()
+            self._newest.clear()
+            taken = self._waiting
+        if not items and not self._calls and not self._why:
+            return
+        try:
+            connection = self._connection or self._connect()
+            if items:
+                self._write(connection, items)
+            elif self._why:
+                connection.execute("BEGIN IMMEDIATE")
+                connection.rollback()
+        except sqlite3.Error as error:
+            self._failed(error, items)
+            return
+        with self._lock:
+            self._waiting -= taken
+        if self._why:
+            self._works_again()
+        self._do_calls(connection)
+
+    def _connect(self) -> sqlite3.Connection:
+        connection = sqlite3.connect(self._path, timeout=2.0, isolation_level=None)
+        connection.execute("PRAGMA journal_mode = WAL")
+        connection.execute("PRAGMA synchronous = NORMAL")  # a crash of the program loses nothing; WAL keeps order
+        connection.execute("PRAGMA wal_autocheckpoint = 4000")
+        self._connection = connection
+        return connection
+
+    def _write(self, connection: sqlite3.Connection, items: deque[Chunk | Event]) -> None:
+        if self.page_limit is not None:
+            connection.execute(f"PRAGMA max_page_count = {self.page_limit}")
+        connection.execute("BEGIN IMMEDIATE")
+        connection.executemany(
+            "INSERT INTO chunk (visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks,"
+            " overruns, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (self._chunk_row(item) for item in items if isinstance(item, Chunk)),
+        )
+        connection.executemany(
+            "INSERT INTO event (visit, link, utc_us, mono_us, kind, text, detail) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (
+                (self._visit, e.link, e.utc_us, e.mono_us, e.kind, e.text, json.dumps(e.detail))
+                for e in items
+                if isinstance(e, Event)
+            ),
+        )
+        connection.execute("COMMIT")
+
+    def _chunk_row(self, chunk: Chunk) -> tuple[Any, ...]:
+        errors = chunk.errors or LineErrors()
+        return (
+            self._visit, chunk.link, chunk.direction, chunk.utc_us, chunk.mono_us, chunk.last_mono_us,
+            errors.framing, errors.parity, errors.breaks, errors.overruns, chunk.data,
+        )  # fmt: skip
+
+    def _failed(self, error: sqlite3.Error, items: deque[Chunk | Event]) -> None:
+        if self._connection is not None:
+            self._connection.close()  # rolls back; a fresh connection is the cleanest second try
+            self._connection = None
+        with self._lock:
+            items.extend(self._queue)
+            self._queue = items
+        self._why = _reason(error)
+        self._retry_at = time.monotonic() + _RETRY_S
+        self._drop_oldest()
+        self._fail_calls()
+
+    def _drop_oldest(self) -> None:
+        with self._lock:
+            while self._waiting > KEPT_IN_FAULT and self._queue:
+                item = self._queue.popleft()
+                size = len(item.data) if isinstance(item, Chunk) else 0
+                if isinstance(item, Chunk) and self._newest.get(item.link) is item:
+                    del self._newest[item.link]
+                self._waiting -= size + _ITEM_COST
+                self._lost += size
+
+    def _works_again(self) -> None:
+        text = f"the book can be written again (it could not: {self._why}; {self._lost} bytes were lost)"
+        self._why = ""
+        self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {"lost": self._lost}))
+
+    def _do_calls(self, connection: sqlite3.Connection) -> None:
+        while self._calls:
+            work, future = self._calls.popleft()
+            try:
+                connection.execute("BEGIN IMMEDIATE")
+                result = work(connection)
+                connection.execute("COMMIT")
+                future.set_result(result)
+            except Exception as error:  # handed to the caller, whatever it is: this thread must live on
+                if connection.in_transaction:
+                    connection.rollback()
+                future.set_exception(error)
+
+    def _fail_calls(self) -> None:
+        while self._calls:
+            _, future = self._calls.popleft()
+            future.set_exception(sqlite3.OperationalError(self._why))
+
+
+def _reason(error: sqlite3.Error) -> str:
+    text = str(error)
+    if "full" in text:
+        return "the disk is full"
+    if "readonly" in text:
+        return "the book is read-only"
+    return text

@@ -1,0 +1,85 @@
+"""The book's file: an SQLite database. docs/book.md describes it for other programs; a test holds the two together."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+from ordolex.io.faults import BookFault
+
+APPLICATION_ID = 0x4F52444F  # "ORDO"
+VERSION = 1
+
+_TABLES = """
+CREATE TABLE site (
+    name TEXT NOT NULL,
+    created_utc_us INTEGER NOT NULL
+);
+CREATE TABLE visit (
+    id INTEGER PRIMARY KEY,
+    started_utc_us INTEGER NOT NULL,
+    started_mono_us INTEGER NOT NULL,
+    ended_utc_us INTEGER,
+    program TEXT NOT NULL
+);
+CREATE TABLE link (
+    id INTEGER PRIMARY KEY,
+    name TEXT NOT NULL,
+    endpoint TEXT NOT NULL,
+    line TEXT NOT NULL DEFAULT '',
+    source TEXT NOT NULL DEFAULT '',
+    adapter TEXT NOT NULL DEFAULT '',
+    first_question TEXT NOT NULL DEFAULT '',
+    line_end TEXT NOT NULL DEFAULT 'LF',
+    created_utc_us INTEGER NOT NULL
+);
+CREATE TABLE chunk (
+    id INTEGER PRIMARY KEY,
+    visit INTEGER NOT NULL REFERENCES visit,
+    link INTEGER NOT NULL REFERENCES link,
+    direction TEXT NOT NULL CHECK (direction IN ('rx', 'tx')),
+    utc_us INTEGER NOT NULL,
+    mono_us INTEGER NOT NULL,
+    last_mono_us INTEGER NOT NULL,
+    framing INTEGER NOT NULL DEFAULT 0,
+    parity INTEGER NOT NULL DEFAULT 0,
+    breaks INTEGER NOT NULL DEFAULT 0,
+    overruns INTEGER NOT NULL DEFAULT 0,
+    data BLOB NOT NULL
+);
+CREATE TABLE event (
+    id INTEGER PRIMARY KEY,
+    visit INTEGER NOT NULL REFERENCES visit,
+    link INTEGER NOT NULL,
+    utc_us INTEGER NOT NULL,
+    mono_us INTEGER NOT NULL,
+    kind TEXT NOT NULL,
+    text TEXT NOT NULL,
+    detail TEXT NOT NULL DEFAULT '{}'
+);
+CREATE INDEX event_time ON event (utc_us);
+CREATE INDEX chunk_time ON chunk (utc_us);
+"""
+
+
+def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
+    connection.execute("PRAGMA page_size = 8192")
+    connection.execute("PRAGMA journal_mode = WAL")
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version = {VERSION}")
+    connection.executescript(_TABLES)
+    connection.execute("INSERT INTO site VALUES (?, ?)", (site, utc_us))
+    connection.commit()
+
+
+def check(connection: sqlite3.Connection, path: Path) -> None:
+    """Raises BookFault unless the file is a book that this version can read."""
+    try:
+        (found,) = connection.execute("PRAGMA application_id").fetchone()
+        (version,) = connection.execute("PRAGMA user_version").fetchone()
+    except sqlite3.DatabaseError as error:
+        raise BookFault(f"{path} is no book ({error})", "choose another file; it was left as it is") from error
+    if found != APPLICATION_ID:
+        raise BookFault(f"{path} is a database, but no book", "choose another file; it was left as it is")
+    if version > VERSION:
+        raise BookFault(f"{path} was written by a newer Ordolex (book version {version})", "open it with that one")

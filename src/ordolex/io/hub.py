@@ -1,0 +1,86 @@
+"""The thread in which all links of the interface run, with an event loop of its own.
+
+A screen that takes long to draw can so neither delay a reading nor spoil a turn-round time. The interface calls in by
+`call` and looks at `views`, which are renewed twenty times a second.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+from collections.abc import Callable, Coroutine
+from concurrent.futures import Future
+from typing import Any, TypeVar
+
+from ordolex.core.endpoint import Endpoint
+from ordolex.core.line.settings import LineSettings
+from ordolex.io.runner import LinkRunner, LinkView, RecorderLike, closed
+from ordolex.io.transport.base import Transport
+from ordolex.io.transport.open import transport_for
+
+T = TypeVar("T")
+_VIEW_S = 0.05
+
+
+class Hub:
+    def __init__(self, recorder: RecorderLike, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
+        self._recorder = recorder
+        self._make_transport = make_transport
+        self._runners: dict[int, LinkRunner] = {}
+        self._views: dict[int, LinkView] = {}
+        self._ready = threading.Event()
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._run, name="links", daemon=True)
+        self._thread.start()
+        self._ready.wait()
+
+    @property
+    def views(self) -> dict[int, LinkView]:
+        """The latest view of every link that was opened; each is one moment, and never changes."""
+        return self._views
+
+    def runner(self, link: int) -> LinkRunner | None:
+        return self._runners.get(link)
+
+    def call(self, work: Coroutine[Any, Any, T]) -> Future[T]:
+        """Runs a coroutine among the links; a Fault comes out of the future's result."""
+        return asyncio.run_coroutine_threadsafe(work, self._loop)
+
+    def soon(self, work: Callable[[], object]) -> None:
+        self._loop.call_soon_threadsafe(work)
+
+    async def open(self, link: int, endpoint: str, line: LineSettings) -> LinkRunner:
+        """Opens a link's port; another endpoint or other settings than before replace the old ones."""
+        runner = self._runners.get(link)
+        if runner is not None and runner.endpoint.text != endpoint:
+            await runner.release()
+            runner = None
+        if runner is None:
+            runner = LinkRunner(link, endpoint, line, self._recorder, self._make_transport)
+            self._runners[link] = runner
+        elif runner.line != line:
+            await runner.retune(line)
+        await runner.open()
+        return runner
+
+    def stop(self) -> None:
+        """Releases every port and ends the thread."""
+        if not self._thread.is_alive():
+            return
+        self.call(closed(*self._runners.values())).result(timeout=5)
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(timeout=5)
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        publisher = self._loop.create_task(self._publish())
+        self._loop.call_soon(self._ready.set)
+        self._loop.run_forever()
+        publisher.cancel()
+        self._loop.run_until_complete(asyncio.gather(publisher, return_exceptions=True))
+        self._loop.close()
+
+    async def _publish(self) -> None:
+        while True:
+            self._views = {link: runner.view() for link, runner in list(self._runners.items())}
+            await asyncio.sleep(_VIEW_S)

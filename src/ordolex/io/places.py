@@ -1,0 +1,36 @@
+"""Where the program keeps its own files, after the customs of each operating system."""
+
+from __future__ import annotations
+
+import contextlib
+from pathlib import Path
+
+from platformdirs import user_data_path, user_state_path
+
+
+def books() -> Path:
+    return user_data_path("ordolex", appauthor=False) / "books"
+
+
+def benches() -> Path:
+    """Each running bench has a notice here."""
+    return user_state_path("ordolex", appauthor=False) / "benches"
+
+
+def _last_book_file() -> Path:
+    return user_state_path("ordolex", appauthor=False) / "last-book"
+
+
+def last_book() -> Path:
+    """The book that was open last, or a first one."""
+    with contextlib.suppress(OSError):
+        path = Path(_last_book_file().read_text().strip())
+        if path.is_file():
+            return path
+    return books() / "first site.ordolex"
+
+
+def remember_book(path: Path) -> None:
+    with contextlib.suppress(OSError):  # convenience only
+        _last_book_file().parent.mkdir(parents=True, exist_ok=True)
+        _last_book_file().write_text(f"{path.resolve()}\n")

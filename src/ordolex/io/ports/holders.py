@@ -1,0 +1,69 @@
+"""Who holds a serial port, and who may. Linux only; elsewhere the answers are empty."""
+
+from __future__ import annotations
+
+import os
+import stat
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True)
+class Holder:
+    pid: int
+    name: str
+
+    @property
+    def text(self) -> str:
+        return f"{self.name} (process {self.pid})"
+
+
+def holders(proc: Path = Path("/proc")) -> dict[str, Holder]:
+    """Device path → the first other process that has it open, as far as we may look into processes."""
+    found: dict[str, Holder] = {}
+    try:
+        processes = [entry for entry in proc.iterdir() if entry.name.isdigit()]
+    except OSError:
+        return found
+    for process in processes:
+        pid = int(process.name)
+        if pid == os.getpid():
+            continue
+        for target in _open_devices(process):
+            found.setdefault(target, Holder(pid, _name(process)))
+    return found
+
+
+def _open_devices(process: Path) -> set[str]:
+    targets: set[str] = set()
+    try:
+        for link in (process / "fd").iterdir():
+            target = str(link.readlink())
+            if target.startswith("/dev/"):
+                targets.add(target)
+    except OSError:
+        pass  # the process ended, or is not ours to look into
+    return targets
+
+
+def _name(process: Path) -> str:
+    try:
+        return (process / "comm").read_text().strip() or "unknown"
+    except OSError:
+        return "unknown"
+
+
+def group_that_may(path: str) -> str:
+    """The group whose members may use the device, or an empty text."""
+    try:
+        facts = Path(path).stat()
+    except OSError:
+        return ""
+    if not facts.st_mode & stat.S_IRGRP or os.name != "posix":
+        return ""
+    import grp
+
+    try:
+        return grp.getgrgid(facts.st_gid).gr_name
+    except KeyError:
+        return f"number {facts.st_gid}"

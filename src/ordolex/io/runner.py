@@ -1,0 +1,346 @@
+"""The link runner: the one owner of a link's transport, and the one tap on it.
+
+Everything that passes goes to the recorder here, before anybody sees it. Talk, rounds and procedures ask the runner
+for exchanges and wait for their turn. When the port is lost it is opened again as soon as it is back.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from ordolex.core.endpoint import Endpoint, read_endpoint
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.exchange import Answer, Ended, Exchange
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question
+from ordolex.core.link.state import Evidence, LinkState
+from ordolex.core.record import Event
+from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck
+from ordolex.io.feed import Feed, Passed
+from ordolex.io.transport.base import ModemLines, Transport
+from ordolex.io.transport.open import transport_for
+
+_RETRY_S = (0.5, 1.0, 1.0, 2.0, 3.0, 5.0)
+_STUCK_AFTER_S = 3.0
+_RESUME_CHECK_S = 0.02
+
+
+class RecorderLike(Protocol):
+    """Where the tap leads."""
+
+    @property
+    def full(self) -> bool: ...
+
+    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None: ...
+
+    def note(self, event: Event) -> None: ...
+
+
+@dataclass(frozen=True, slots=True)
+class LinkView:
+    """One moment of a running link, for whoever shows it."""
+
+    link: int
+    endpoint: str
+    evidence: Evidence
+    asking: str
+    returning: str
+    modem: str
+
+
+class LinkRunner:
+    """Use it from one event loop. `link` is the link's id in the book."""
+
+    def __init__(
+        self,
+        link: int,
+        endpoint: str,
+        line: LineSettings,
+        recorder: RecorderLike,
+        make_transport: Callable[[Endpoint], Transport] = transport_for,
+    ) -> None:
+        self.link = link
+        self.endpoint = read_endpoint(endpoint)
+        self.feed = Feed()
+        self._recorder = recorder
+        self._make_transport = make_transport
+        self._state = LinkState(line)
+        self._transport: Transport | None = None
+        self._turn = asyncio.Lock()
+        self._exchange: Exchange | None = None
+        self._answer: asyncio.Future[Answer] | None = None
+        self._timer: asyncio.TimerHandle | None = None
+        self._returner: asyncio.Task[None] | None = None
+        self._returning = ""
+        self._modem = ""
+        self._stay_open = False
+
+    # ---- what others may know
+
+    @property
+    def is_open(self) -> bool:
+        return self._transport is not None
+
+    @property
+    def line(self) -> LineSettings:
+        return self._state.line
+
+    @property
+    def rung(self) -> Rung:
+        return self._state.rung
+
+    def view(self) -> LinkView:
+        now = mono_s()
+        before = self._state.rung
+        self._state.tick(now)
+        self._note_rung(before)
+        asking = self._exchange.question.text if self._exchange is not None else ""
+        return LinkView(self.link, self.endpoint.text, self._state.evidence(), asking, self._returning, self._modem)
+
+    # ---- opening and letting go
+
+    async def open(self) -> None:
+        """Opens the port at the link's line settings. Raises a Fault; the link then says why."""
+        if self._transport is not None:
+            return
+        self._stay_open = True
+        self._stop_returning()
+        try:
+            await self._open_once()
+        except Fault as fault:
+            self._stay_open = False
+            before = self._state.rung
+            if isinstance(fault, PortMissing):
+                self._state.gone(fault.what, mono_s())
+            else:
+                self._state.seen(mono_s())
+                self._state.released(mono_s(), fault.what)
+            self._note("refused", str(fault))
+            self._note_rung(before)
+            raise
+        settings = self._state.line.text if self.endpoint.has_line else "raw TCP"
+        self._note("opened", f"opened at {settings}", {"endpoint": self.endpoint.text, "line": self._state.line.text})
+
+    async def _open_once(self) -> None:
+        transport = self._make_transport(self.endpoint)
+        await transport.open(self._state.line, self)
+        before = self._state.rung
+        self._transport = transport
+        self._state.opened(mono_s())
+        self._note_rung(before)
+
+    async def release(self) -> None:
+        """Lets the port go. It is free at once; what was being asked ends."""
+        self._stay_open = False
+        self._stop_returning()
+        transport, self._transport = self._transport, None
+        self._finish(Ended.STOPPED)
+        if transport is None:
+            return
+        await transport.close()
+        before = self._state.rung
+        self._state.released(mono_s())
+        self._note("released", "port released")
+        self._note_rung(before)
+
+    async def retune(self, line: LineSettings) -> None:
+        """Changes the line settings, in an open port at once."""
+        old = self._state.line
+        if self._transport is not None:
+            await self._transport.configure(line)
+        before = self._state.rung
+        self._state.retuned(line, mono_s())
+        self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
+        self._note_rung(before)
+
+    # ---- sending and asking
+
+    async def send(self, data: bytes) -> None:
+        """Sends bytes when it is their turn; nothing is waited for."""
+        async with self._turn:
+            await self._write(data)
+
+    async def ask(self, question: Question) -> Answer:
+        """Sends a question and waits for its answer. Raises a Fault only where it could not be sent."""
+        async with self._turn:
+            self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s)
+            self._answer = asyncio.get_running_loop().create_future()
+            try:
+                await self._write(question.data)
+                self._wait_for_deadline()
+                answer = await self._answer
+            finally:
+                self._exchange = self._answer = None
+                self._stop_timer()
+            self._answered(answer)
+            return answer
+
+    def stop_asking(self) -> None:
+        """Ends the wait for the present answer; what has come of it is kept."""
+        self._finish(Ended.STOPPED)
+
+    async def send_break(self, seconds: float) -> None:
+        if self._transport is None:
+            raise PortLost("the port is not open", "open it first")
+        await self._transport.send_break(seconds)
+        self._note("note", f"break of {seconds * 1000:.0f} ms sent")
+
+    async def _write(self, data: bytes) -> None:
+        if self._transport is None:
+            raise PortLost("the port is not open", "open it in Find first")
+        now = mono_s()
+        self._recorder.record(self.link, "tx", data, None, now)
+        self._state.sent(len(data), now)
+        self.feed.put(Passed("tx", data, utc_us()))
+        patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
+        try:
+            async with asyncio.timeout(patience):
+                await self._transport.write(data)
+        except TimeoutError:
+            raise PortStuck(
+                f"the port took no bytes for {patience:.0f} s: flow control holds it back",
+                "set flow control to none, or check CTS and XON at the device",
+            ) from None
+
+    # ---- the listener of the transport: the one tap
+
+    def arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        self._recorder.record(self.link, "rx", data, errors, at_s)
+        if self._recorder.full and self._transport is not None:
+            self._hold_back(self._transport)
+        before = self._state.rung
+        self._state.heard(data, errors, at_s)
+        self._note_rung(before)
+        self.feed.put(Passed("rx", data, utc_us(), errors.words() if errors is not None else ""))
+        if self._exchange is not None:
+            answer = self._exchange.receive(data, errors, at_s)
+            if answer is not None:
+                self._settle(answer)
+            elif self._timer is None or self._exchange.next_deadline() < self._timer.when():
+                self._wait_for_deadline()
+
+    def modem_lines(self, lines: ModemLines) -> None:
+        self._modem = lines.words()
+        self._note("lines", f"control lines: {lines.words()}")
+
+    def lost(self, fault: Fault) -> None:
+        self._transport = None
+        before = self._state.rung
+        self._state.gone(fault.what, mono_s())
+        self._note("lost", str(fault))
+        self._note_rung(before)
+        self._finish(Ended.LOST)
+        if self._stay_open:
+            self._returner = asyncio.get_running_loop().create_task(self._come_back())
+
+    # ---- coming back
+
+    async def _come_back(self) -> None:
+        lost_s = mono_s()
+        tries = 0
+        while self._stay_open:
+            await asyncio.sleep(_RETRY_S[min(tries, len(_RETRY_S) - 1)])
+            tries += 1
+            try:
+                await self._open_once()
+            except Fault as fault:
+                self._returning = f"try {tries}: {fault.what}"
+                continue
+            self._returning = ""
+            self._note("back", f"the port is back after {mono_s() - lost_s:.1f} s, try {tries}", {"tries": tries})
+            return
+
+    def _stop_returning(self) -> None:
+        if self._returner is not None:
+            self._returner.cancel()
+        self._returner, self._returning = None, ""
+
+    # ---- the answer's deadline
+
+    def _wait_for_deadline(self) -> None:
+        self._stop_timer()
+        if self._exchange is not None:
+            loop = asyncio.get_running_loop()
+            delay = max(0.0, self._exchange.next_deadline() - mono_s())
+            self._timer = loop.call_later(delay, self._deadline)
+
+    def _deadline(self) -> None:
+        self._timer = None
+        if self._exchange is None:
+            return
+        answer = self._exchange.tick(mono_s())
+        if answer is not None:
+            self._settle(answer)
+        else:
+            self._wait_for_deadline()
+
+    def _stop_timer(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+
+    def _settle(self, answer: Answer) -> None:
+        if self._answer is not None and not self._answer.done():
+            self._answer.set_result(answer)
+
+    def _finish(self, why: Ended) -> None:
+        if self._exchange is not None:
+            self._settle(self._exchange.stop(why))
+
+    def _answered(self, answer: Answer) -> None:
+        now = mono_s()
+        before = self._state.rung
+        if answer.ended not in (Ended.LOST, Ended.STOPPED):
+            self._state.answered(answer, now)
+        self._note_rung(before)
+        text = f"asked {answer.question.text!r}: {answer.verdict.value}, {answer.ended.value}"
+        self._note(
+            "answer",
+            text,
+            {
+                "question_hex": answer.question.data.hex(),
+                "answer_hex": answer.data[:4096].hex(),
+                "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 3),
+                "last_ms": None if answer.last_s is None else round(answer.last_s * 1000, 3),
+                "verdict": answer.verdict.value,
+                "line_errors": answer.errors.total,
+            },
+        )
+
+    # ---- the disk does not keep up
+
+    def _hold_back(self, transport: Transport) -> None:
+        transport.pause(True)
+        asyncio.get_running_loop().call_later(_RESUME_CHECK_S, self._resume, transport)
+
+    def _resume(self, transport: Transport) -> None:
+        if transport is self._transport:
+            if self._recorder.full:
+                self._hold_back(transport)
+            else:
+                transport.pause(False)
+
+    # ---- notes
+
+    def _note_rung(self, before: Rung) -> None:
+        now = self._state.rung
+        if now is not before:
+            self._note("rung", f"{before.word} → {now.word}", {"from": before.word, "to": now.word})
+
+    def _note(self, kind: str, text: str, detail: dict[str, object] | None = None) -> None:
+        self._recorder.note(Event(self.link, utc_us(), round(mono_s() * 1e6), kind, text, detail or {}))
+        if kind not in ("rung", "answer", "lines"):
+            self.feed.put(Passed("note", b"", utc_us(), text=text))
+
+
+async def closed(*runners: LinkRunner) -> None:
+    """Releases all, whatever one of them says."""
+    for runner in runners:
+        with contextlib.suppress(Fault):
+            await runner.release()

@@ -1,0 +1,81 @@
+"""The seam between the link runner and whatever carries the bytes.
+
+A transport is these few methods. It delivers what arrives to its listener, in order, from the event loop in which it
+was opened, and raises Faults. It never blocks that loop, and it never records: that is the runner's, the one tap.
+"""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.judge import LineErrors
+from ordolex.io.faults import Fault
+
+READ_SIZE = 65_536
+"""Bytes asked for at one read, and the write buffer above which a writer waits."""
+
+
+class Listener(Protocol):
+    def arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        """Bytes, with the errors that the port reported for the first of them. Data may be empty for a break."""
+
+    def modem_lines(self, lines: ModemLines) -> None: ...
+
+    def lost(self, fault: Fault) -> None:
+        """The far side or the port is gone. Nothing is delivered after this."""
+
+
+class ModemLines:
+    """The inputs of the port: CTS, DSR, RI and DCD."""
+
+    __slots__ = ("cts", "dcd", "dsr", "ri")
+
+    def __init__(self, *, cts: bool, dsr: bool, ri: bool, dcd: bool) -> None:
+        self.cts, self.dsr, self.ri, self.dcd = cts, dsr, ri, dcd
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, ModemLines) and all(
+            getattr(self, n) == getattr(other, n) for n in ModemLines.__slots__
+        )
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def words(self) -> str:
+        return " ".join(n.upper() for n in ("cts", "dsr", "dcd", "ri") if getattr(self, n)) or "none on"
+
+
+class Transport(Protocol):
+    async def open(self, line: LineSettings, listener: Listener) -> None: ...
+
+    async def write(self, data: bytes) -> None:
+        """Returns when the port has taken all of it."""
+
+    async def configure(self, line: LineSettings) -> None: ...
+
+    async def send_break(self, seconds: float) -> None: ...
+
+    async def set_outputs(self, *, dtr: bool | None = None, rts: bool | None = None) -> None: ...
+
+    def pause(self, stop: bool) -> None:
+        """Stops or goes on reading: the recorder asks for it when the disk does not keep up."""
+
+    async def close(self) -> None:
+        """The port is free when this returns. Closing twice does nothing."""
+
+
+class Pacer:
+    """Says when to let small arrivals collect. Wake-ups cost, not bytes: a port that is read a thousand times a
+    second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything."""
+
+    PAUSE_S = 0.004
+    _SMALL = 4096
+    _BUSY_S = 0.003
+
+    def __init__(self) -> None:
+        self._last_s = 0.0
+
+    def wants_pause(self, count: int, now_s: float) -> bool:
+        busy = count < self._SMALL and now_s - self._last_s < self._BUSY_S
+        self._last_s = now_s
+        return busy

@@ -1,0 +1,257 @@
+"""An OS serial port: pyserial opens and sets it, the event loop or one thread reads it.
+
+On POSIX the loop watches the file descriptor. Where that is not possible (Windows) one thread reads and hands over.
+All exceptions of port calls come in three kinds (SerialException, OSError, termios.error); they become Faults here.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import errno
+import os
+import threading
+from pathlib import Path
+
+import serial
+
+from ordolex.core.line.settings import Flow, LineSettings
+from ordolex.core.link.judge import LineErrors
+from ordolex.io.clock import mono_s
+from ordolex.io.faults import Fault, NoRights, PortHeld, PortLost, PortMissing, SettingsRefused
+from ordolex.io.ports.holders import group_that_may, holders
+from ordolex.io.transport.base import READ_SIZE, Listener, ModemLines, Pacer
+from ordolex.io.transport.driver_counters import DriverCounters
+
+try:
+    from termios import error as termios_error
+except ImportError:  # Windows has no termios, and so no such error
+
+    class termios_error(Exception):  # type: ignore[no-redef]
+        pass
+
+
+PORT_ERRORS = (serial.SerialException, OSError, termios_error, ValueError)
+_WATCH_S = 0.1  # how often control lines are looked at
+
+
+class SerialTransport:
+    """`/dev/ttyUSB0`, `COM3` or a pseudo-terminal. `threaded` chooses the reading thread also where the loop could."""
+
+    def __init__(self, path: str, *, threaded: bool = os.name != "posix") -> None:
+        self.path = path
+        self._threaded = threaded
+        self._port: serial.Serial | None = None
+        self._listener: Listener | None = None
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._pacer = Pacer()
+        self._counters: DriverCounters | None = None
+        self._paused = False
+        self._reading = threading.Event()
+        self._watcher: asyncio.Task[None] | None = None
+
+    async def open(self, line: LineSettings, listener: Listener) -> None:
+        self._loop = asyncio.get_running_loop()
+        port = await self._loop.run_in_executor(None, self._open_port, line)
+        self._port, self._listener = port, listener
+        self._counters = DriverCounters.of(port)
+        self._reading.set()
+        if self._threaded:
+            threading.Thread(target=self._read_thread, args=(port,), name=f"read {self.path}", daemon=True).start()
+        else:
+            self._loop.add_reader(port.fileno(), self._readable)
+        self._watcher = asyncio.create_task(self._watch_lines(port))
+
+    def _open_port(self, line: LineSettings) -> serial.Serial:
+        holder = None if os.name != "posix" else holders().get(os.path.realpath(self.path))
+        if holder is not None:
+            raise PortHeld(f"{self.path} is held by {holder.text}", "close it there, then try again")
+        port = serial.Serial()
+        port.port = self.path
+        port.timeout = 0.1 if self._threaded else 0
+        port.write_timeout = None
+        if os.name == "posix":
+            port.exclusive = True
+        _set(port, _kept_by(self.path, line))
+        try:
+            port.open()
+        except PORT_ERRORS as error:
+            raise open_fault(self.path, error) from error
+        return port
+
+    # ---- reading
+
+    def _readable(self) -> None:
+        if self._port is None or self._loop is None:
+            return
+        try:
+            data = os.read(self._port.fileno(), READ_SIZE)
+        except BlockingIOError:
+            return
+        except PORT_ERRORS as error:
+            self._lost(error)
+            return
+        if not data:
+            self._lost(None)
+            return
+        now = mono_s()
+        if self._pacer.wants_pause(len(data), now):
+            self._loop.remove_reader(self._port.fileno())
+            self._loop.call_later(Pacer.PAUSE_S, self._watch_again)
+        self._deliver(data, now)
+
+    def _watch_again(self) -> None:
+        if self._port is not None and self._loop is not None and not self._paused:
+            self._loop.add_reader(self._port.fileno(), self._readable)
+
+    def _read_thread(self, port: serial.Serial) -> None:
+        assert self._loop is not None
+        while self._port is port:
+            try:
+                data = port.read(max(1, min(port.in_waiting, READ_SIZE)))
+            except (*PORT_ERRORS, TypeError) as error:  # pyserial reads from None when another thread closes it
+                if self._port is port:
+                    self._loop.call_soon_threadsafe(self._lost, error)
+                return
+            if data:
+                self._reading.wait()  # paused meanwhile: the bytes wait here, the rest in the driver
+                self._loop.call_soon_threadsafe(self._deliver, data, mono_s())
+
+    def _deliver(self, data: bytes, at_s: float) -> None:
+        if self._listener is not None:
+            self._listener.arrived(data, self._new_errors(), at_s)
+
+    def _new_errors(self) -> LineErrors | None:
+        return None if self._counters is None else self._counters.since_last()
+
+    async def _watch_lines(self, port: serial.Serial) -> None:
+        """Control lines have no event of their own; errors without bytes show in the driver's counters only."""
+        before: ModemLines | None = None
+        while self._port is port:
+            try:
+                lines = ModemLines(cts=port.cts, dsr=port.dsr, ri=port.ri, dcd=port.cd)
+            except PORT_ERRORS:
+                return  # a pseudo-terminal has none
+            if lines != before and self._listener is not None:
+                before = lines
+                self._listener.modem_lines(lines)
+            errors = self._new_errors()
+            if errors is not None and self._listener is not None:
+                self._listener.arrived(b"", errors, mono_s())
+            await asyncio.sleep(_WATCH_S)
+
+    def _lost(self, error: BaseException | None) -> None:
+        listener = self._listener
+        self._release()
+        if listener is not None:
+            gone = "" if Path(self.path).exists() else ": it was unplugged"
+            listener.lost(PortLost(f"{self.path} went away{gone}", "plug it in again; it is reopened by itself"))
+
+    # ---- writing and settings
+
+    async def write(self, data: bytes) -> None:
+        view = memoryview(data)
+        while view:
+            port = self._need_port()
+            try:
+                view = view[os.write(port.fileno(), view) if os.name == "posix" else port.write(view) :]
+            except BlockingIOError:
+                await asyncio.sleep(0.005)
+            except PORT_ERRORS as error:
+                raise PortLost(f"{self.path} takes no bytes: {error}", "plug it in again") from error
+
+    async def configure(self, line: LineSettings) -> None:
+        port = self._need_port()
+        try:
+            _set(port, _kept_by(self.path, line))
+        except PORT_ERRORS as error:
+            raise SettingsRefused(
+                f"{self.path} cannot be set to {line.text}: {error}", "choose another rate"
+            ) from error
+
+    async def send_break(self, seconds: float) -> None:
+        port = self._need_port()
+        try:
+            port.break_condition = True
+            await asyncio.sleep(seconds)
+            port.break_condition = False
+        except PORT_ERRORS as error:
+            raise SettingsRefused(f"{self.path} cannot send a break: {error}", "") from error
+
+    async def set_outputs(self, *, dtr: bool | None = None, rts: bool | None = None) -> None:
+        port = self._need_port()
+        try:
+            if dtr is not None:
+                port.dtr = dtr
+            if rts is not None:
+                port.rts = rts
+        except PORT_ERRORS as error:
+            raise SettingsRefused(f"{self.path} has no such control line: {error}", "") from error
+
+    def pause(self, stop: bool) -> None:
+        self._paused = stop
+        (self._reading.clear if stop else self._reading.set)()
+        if self._port is not None and self._loop is not None and not self._threaded:
+            if stop:
+                self._loop.remove_reader(self._port.fileno())
+            else:
+                self._watch_again()
+
+    async def close(self) -> None:
+        self._release()
+
+    def _release(self) -> None:
+        port, self._port, self._listener = self._port, None, None
+        if self._watcher is not None:
+            self._watcher.cancel()
+        if port is None:
+            return
+        if self._loop is not None and not self._threaded:
+            self._loop.remove_reader(port.fileno())
+        self._reading.set()
+        with contextlib.suppress(*PORT_ERRORS):
+            port.close()
+
+    def _need_port(self) -> serial.Serial:
+        if self._port is None:
+            raise PortLost(f"{self.path} is not open", "open it first")
+        return self._port
+
+
+def _set(port: serial.Serial, line: LineSettings) -> None:
+    port.baudrate = line.baud
+    port.bytesize = line.data_bits
+    port.parity = line.parity.value
+    port.stopbits = int(line.stop_bits) if line.stop_bits == int(line.stop_bits) else line.stop_bits
+    port.rtscts = line.flow is Flow.RTS_CTS
+    port.xonxoff = line.flow is Flow.XON_XOFF
+    port.dsrdtr = line.flow is Flow.DTR_DSR
+
+
+def _kept_by(path: str, line: LineSettings) -> LineSettings:
+    """What the kernel keeps of the settings: a pseudo-terminal has eight data bits and no parity, whatever is asked.
+    Asking all the same works once and fails the next time, so it is not asked."""
+    if os.path.realpath(path).startswith("/dev/pts/"):
+        return LineSettings(line.baud, stop_bits=2.0 if line.stop_bits > 1 else 1.0, flow=line.flow)
+    return line
+
+
+def open_fault(path: str, error: BaseException) -> Fault:
+    """Why a port did not open, and what to do."""
+    number = getattr(error, "errno", None)
+    text = str(error)
+    if number == errno.ENOENT or "No such file" in text or "FileNotFoundError" in text:
+        return PortMissing(f"there is no port {path}", "plug the adapter in, or look in Find for its new name")
+    if number in (errno.EACCES, errno.EPERM) or "Permission denied" in text or "PermissionError" in text:
+        group = group_that_may(path)
+        if os.name != "posix":
+            return PortHeld(f"{path} is held by another program", "close it there, then try again")
+        do = f"join it with: sudo usermod -aG {group} $USER, then log in again" if group else "ask for rights on it"
+        return NoRights(f"no rights on {path}" + (f"; only group {group} may use it" if group else ""), do)
+    if number in (errno.EBUSY, errno.EAGAIN) or "exclusively lock" in text or "Could not exclusively" in text:
+        return PortHeld(f"{path} is held by another process", "close it there, then try again")
+    if number in (errno.ENXIO, errno.EIO, errno.ENODEV):
+        return PortMissing(f"{path} is listed but dead", "unplug the adapter and plug it in again")
+    if number == errno.ENOTTY or isinstance(error, termios_error):
+        return SettingsRefused(f"{path} is no serial port, or refuses the settings", "choose another port")
+    return Fault(f"{path} does not open: {error}", "unplug the adapter and plug it in again")

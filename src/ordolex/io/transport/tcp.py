@@ -1,0 +1,138 @@
+"""Raw TCP: the bytes of a socket, without line settings. Also the carrier below RFC 2217."""
+
+from __future__ import annotations
+
+import asyncio
+import errno
+import os
+import socket
+
+from ordolex.core.endpoint import Endpoint
+from ordolex.core.line.settings import LineSettings
+from ordolex.io.clock import mono_s
+from ordolex.io.faults import Fault, PortLost, SettingsRefused, Unreachable
+from ordolex.io.transport.base import READ_SIZE, Listener, Pacer
+
+CONNECT_S = 5.0
+
+
+class _Wire(asyncio.Protocol):
+    """Hands what arrives to `deliver`, lets small pieces collect, and holds writers while the peer takes nothing."""
+
+    def __init__(self, owner: TcpTransport) -> None:
+        self._owner = owner
+        self._pacer = Pacer()
+        self.carrier: asyncio.Transport | None = None
+        self.writable = asyncio.Event()
+        self.writable.set()
+        self._stopped = False
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        assert isinstance(transport, asyncio.Transport)
+        self.carrier = transport
+        transport.set_write_buffer_limits(high=READ_SIZE)
+        sock = transport.get_extra_info("socket")
+        sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+
+    def data_received(self, data: bytes) -> None:
+        now = mono_s()
+        if not self._stopped and self._pacer.wants_pause(len(data), now):
+            self._reading(False)
+            asyncio.get_running_loop().call_later(Pacer.PAUSE_S, self._go_on)
+        self._owner.received(data, now)
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        self.writable.set()
+        self._owner.hung_up(exc)
+
+    def pause_writing(self) -> None:
+        self.writable.clear()
+
+    def resume_writing(self) -> None:
+        self.writable.set()
+
+    def stop(self, stop: bool) -> None:
+        self._stopped = stop
+        self._reading(not stop)
+
+    def _go_on(self) -> None:
+        if not self._stopped:
+            self._reading(True)
+
+    def _reading(self, on: bool) -> None:
+        if self.carrier is not None and not self.carrier.is_closing():
+            (self.carrier.resume_reading if on else self.carrier.pause_reading)()
+
+
+class TcpTransport:
+    """`tcp://host:port`."""
+
+    def __init__(self, endpoint: Endpoint) -> None:
+        self.endpoint = endpoint
+        self._wire: _Wire | None = None
+        self._listener: Listener | None = None
+
+    async def open(self, line: LineSettings, listener: Listener) -> None:
+        await self._connect()
+        self._listener = listener
+
+    async def _connect(self) -> None:
+        loop = asyncio.get_running_loop()
+        where = f"{self.endpoint.host}:{self.endpoint.port}"
+        try:
+            async with asyncio.timeout(CONNECT_S):
+                _, wire = await loop.create_connection(lambda: _Wire(self), self.endpoint.host, self.endpoint.port)
+        except TimeoutError:
+            raise Unreachable(
+                f"{where} does not answer within {CONNECT_S:g} s", "check address, cable and power"
+            ) from None
+        except OSError as error:
+            raise _unreachable(where, error) from error
+        self._wire = wire
+
+    def received(self, data: bytes, at_s: float) -> None:
+        if self._listener is not None:
+            self._listener.arrived(data, None, at_s)
+
+    def hung_up(self, error: Exception | None) -> None:
+        if self._wire is None:
+            return
+        self._wire = None
+        if self._listener is not None:
+            why = f" ({error})" if error else ""
+            self._listener.lost(PortLost(f"{self.endpoint.text} hung up{why}", "it is opened again when it is back"))
+
+    async def write(self, data: bytes) -> None:
+        wire = self._wire
+        if wire is None or wire.carrier is None:
+            raise PortLost(f"{self.endpoint.text} is not open", "open it first")
+        wire.carrier.write(data)
+        await wire.writable.wait()
+
+    async def configure(self, line: LineSettings) -> None:
+        """Raw TCP has no line settings: nothing to do, and nothing to claim."""
+
+    async def send_break(self, seconds: float) -> None:
+        raise SettingsRefused("raw TCP carries no break", "use rfc2217:// if the server speaks it")
+
+    async def set_outputs(self, *, dtr: bool | None = None, rts: bool | None = None) -> None:
+        raise SettingsRefused("raw TCP has no control lines", "use rfc2217:// if the server speaks it")
+
+    def pause(self, stop: bool) -> None:
+        if self._wire is not None:
+            self._wire.stop(stop)
+
+    async def close(self) -> None:
+        wire, self._wire, self._listener = self._wire, None, None
+        if wire is not None and wire.carrier is not None:
+            wire.carrier.abort() if not wire.writable.is_set() else wire.carrier.close()
+            await asyncio.sleep(0)
+
+
+def _unreachable(where: str, error: OSError) -> Fault:
+    refused = error.errno == errno.ECONNREFUSED or "Connect call failed" in str(error)
+    if isinstance(error, socket.gaierror):
+        return Unreachable(f"the name in {where} is not known", "check the spelling, or give the IP address")
+    if refused:
+        return Unreachable(f"nothing listens at {where}", "check the TCP port, and that the server is on")
+    return Unreachable(f"{where}: {os.strerror(error.errno or 0)}", "check address, cable and the PC's own address")
