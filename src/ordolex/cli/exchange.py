@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
+from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import ReadLine
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.judge import LineErrors
@@ -77,7 +78,7 @@ def ask(
             answer, evidence = asyncio.run(_ask(endpoint, read, question, recorder, link))
     if json:
         print_json(_as_json(answer, evidence))
-    problem = _problem(answer, evidence)
+    problem = _problem(answer, evidence, has_line=read_endpoint(endpoint).has_line)
     if problem:
         refuse(problem, FAILED)
     if not json:
@@ -124,9 +125,12 @@ def _proof_words(answer: Answer) -> str:
             return f"{ms}; what a right answer looks like is not known"
 
 
-def _problem(answer: Answer, evidence: Evidence) -> str:
+def _problem(answer: Answer, evidence: Evidence, *, has_line: bool) -> str:
     """Why the exchange failed, in one line with what was seen; empty where it did not."""
-    at = evidence.line.text
+    at = evidence.line.text if has_line else "raw TCP"
+    cause = (
+        "the line settings are probably wrong, try another rate" if has_line else "try rfc2217:// in place of tcp://"
+    )
     if not answer.data and not answer.errors.total:
         if answer.ended is Ended.LOST:
             return f"the port went away before an answer came at {at}; plug it in again"
@@ -134,11 +138,9 @@ def _problem(answer: Answer, evidence: Evidence) -> str:
         return f"no answer in {answer.question.timeout_s:g} s at {at}: 0 bytes heard{hint or '; check rate and cable'}"
     seen = f"{len(answer.data)} bytes heard at {at}"
     if answer.errors.total:
-        return (
-            f"no right answer: {seen}, {answer.errors.words()}; the line settings are probably wrong, try another rate"
-        )
+        return f"no right answer: {seen}, {answer.errors.words()}; {cause}"
     if evidence.bad_lately:
-        return f"no right answer: {seen}, unreadable as text; the line settings are probably wrong, try another rate"
+        return f"no right answer: {seen}, unreadable as text; {cause}"
     if answer.ended is Ended.LOST:
         return f"the peer hung up in the middle of its answer: {seen}: {visible(answer.data[:60])}"
     if answer.verdict is Verdict.WRONG:

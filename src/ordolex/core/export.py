@@ -14,7 +14,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 
 from ordolex.core.link.conversation import Conversation, Direction, Row
-from ordolex.core.record import Chunk, Event
+from ordolex.core.record import CUTTING_EVENTS, Chunk, Event
 from ordolex.core.text.visible import visible, visible_text
 
 FORMS = ("text", "csv", "jsonl", "raw", "pcapng")
@@ -53,10 +53,10 @@ def rows_of(items: Items) -> Iterator[tuple[int, Row]]:
 
 def _rows(talk: Conversation, item: Chunk | Event) -> list[Row]:
     if isinstance(item, Event):
-        return talk.note(f"{item.kind}: {item.text}", item.utc_us)
+        return talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
     if item.direction == "tx":
         return talk.sent(item.data, item.utc_us)
-    return talk.heard(item.data, item.utc_us, item.errors.words() if item.errors else "")
+    return talk.heard(item.data, item.utc_us, item.errors)
 
 
 def as_text(items: Items, names: Names) -> Iterator[bytes]:
@@ -70,7 +70,18 @@ def as_text(items: Items, names: Names) -> Iterator[bytes]:
         yield line.encode()
 
 
-_CSV_HEAD = "utc,link,direction,mono_us,framing_errors,parity_errors,breaks,overruns,hex,text".split(",")
+_CSV_HEAD = [
+    "utc",
+    "link",
+    "direction",
+    "mono_us",
+    "framing_errors",
+    "parity_errors",
+    "breaks",
+    "overruns",
+    "hex",
+    "text",
+]
 
 
 def as_csv(items: Items, names: Names) -> Iterator[bytes]:
@@ -143,7 +154,7 @@ def as_pcapng(items: Items, names: Names) -> Iterator[bytes]:
         options = b""
         data = b""
         if isinstance(item, Event):
-            options = _option(_COMMENT, f"{item.kind}: {item.text}".encode())
+            options = _option(_COMMENT, item.words.encode())
         else:
             data = item.data
             options = _option(_EPB_FLAGS, struct.pack("<I", 1 if item.direction == "rx" else 2))

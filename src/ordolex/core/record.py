@@ -44,6 +44,10 @@ class Chunk:
         return self.parts[0] if len(self.parts) == 1 else b"".join(self.parts)
 
 
+CUTTING_EVENTS = frozenset({"opened", "released", "lost", "settings"})
+"""Events after which a line that was coming in does not go on."""
+
+
 @dataclass(frozen=True, slots=True)
 class Event:
     """Something that happened, other than bytes. `link` is 0 for the book as a whole.
@@ -58,3 +62,8 @@ class Event:
     text: str
     detail: dict[str, Any] = field(default_factory=dict)
     id: int = 0
+
+    @property
+    def words(self) -> str:
+        """The sentence for a timeline."""
+        return f"rung {self.text}" if self.kind == "rung" else self.text

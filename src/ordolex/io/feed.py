@@ -9,6 +9,8 @@ import threading
 from collections import deque
 from typing import NamedTuple
 
+from ordolex.core.link.judge import LineErrors
+
 CAPACITY = 256 << 10
 """Bytes held for a looker-on: several screenfuls. A flood is read in Keep, not on a screen."""
 
@@ -19,7 +21,7 @@ class Passed(NamedTuple):
     direction: str
     data: bytes
     utc_us: int
-    errors: str = ""
+    errors: LineErrors | None = None
     text: str = ""
 
 

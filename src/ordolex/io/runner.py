@@ -197,7 +197,7 @@ class LinkRunner:
         now = mono_s()
         self._recorder.record(self.link, "tx", data, None, now)
         self._state.sent(len(data), now)
-        self.feed.put(Passed("tx", data, utc_us()))
+        self.feed.put(Passed("tx", data, utc_us(now)))
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
         try:
             async with asyncio.timeout(patience):
@@ -217,7 +217,7 @@ class LinkRunner:
         before = self._state.rung
         self._state.heard(data, errors, at_s)
         self._note_rung(before)
-        self.feed.put(Passed("rx", data, utc_us(), errors.words() if errors is not None else ""))
+        self.feed.put(Passed("rx", data, utc_us(at_s), errors))
         if self._exchange is not None:
             answer = self._exchange.receive(data, errors, at_s)
             if answer is not None:

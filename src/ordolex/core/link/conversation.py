@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ordolex.core.link.judge import LineErrors
 from ordolex.core.text.lines import LineCutter
 from ordolex.core.text.visible import visible
 
@@ -46,22 +47,23 @@ class Conversation:
     def __init__(self) -> None:
         self._cutter = LineCutter()
         self._asked_us: int | None = None
-        self._errors = ""
+        self._errors = LineErrors()
 
     def sent(self, data: bytes, at_us: int) -> list[Row]:
         rows = self.flush()
         self._asked_us = at_us
         return [*rows, Row(Direction.SENT, at_us, data)]
 
-    def heard(self, data: bytes, at_us: int, errors: str = "") -> list[Row]:
-        """`errors` in words, for the bytes of this chunk; they go with the row that it ends in."""
+    def heard(self, data: bytes, at_us: int, errors: LineErrors | None = None) -> list[Row]:
+        """The errors that came with the bytes are summed up for the row that they end in."""
         rows = self._silence(at_us)
-        if errors:
-            self._errors = errors if not self._errors else f"{self._errors}, {errors}"
+        if errors is not None:
+            self._errors.add(errors)
         return rows + [self._row(line.data, line.first_s) for line in self._cutter.receive(data, at_us / 1e6)]
 
-    def note(self, text: str, at_us: int) -> list[Row]:
-        return [*self.flush(), Row(Direction.NOTE, at_us, text=text)]
+    def note(self, text: str, at_us: int, *, cut: bool = True) -> list[Row]:
+        """`cut` ends a line that is still coming in, as when the port closes; a remark in passing leaves it whole."""
+        return [*(self.flush() if cut else []), Row(Direction.NOTE, at_us, text=text)]
 
     def tick(self, now_us: int) -> list[Row]:
         """Shows an unfinished line once it has been silent for a while."""
@@ -86,5 +88,5 @@ class Conversation:
         if self._asked_us is not None:
             after_ms = (at_us - self._asked_us) / 1000
             self._asked_us = None
-        errors, self._errors = self._errors, ""
-        return Row(Direction.HEARD, at_us, data, after_ms=after_ms, errors=errors)
+        errors, self._errors = self._errors, LineErrors()
+        return Row(Direction.HEARD, at_us, data, after_ms=after_ms, errors=errors.words())

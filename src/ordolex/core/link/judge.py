@@ -76,7 +76,7 @@ class Judge:
     def receive(self, data: bytes, errors: LineErrors | None) -> None:
         bad = self._unreadable(data) + self._wrong_sentences(data)
         if errors is not None:
-            bad += errors.total
+            bad = min(bad + errors.total, max(1, len(data)))
         self._window.append((len(data), bad))
         self.seen += len(data)
         self.bad += bad

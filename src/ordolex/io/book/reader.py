@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from heapq import merge
 from pathlib import Path
 
@@ -55,7 +55,7 @@ class BookReader:
         chunks = self.chunks(link, direction)
         if direction is not None:
             return iter(chunks)
-        return merge(chunks, self.events(link), key=lambda item: item.utc_us)
+        return _in_time(chunks, self.events(link))
 
     def latest(self, count: int, link: int | None = None) -> list[Chunk | Event]:
         """The last `count` items or a few more, oldest first; bounded, so that a large book opens at once."""
@@ -66,9 +66,9 @@ class BookReader:
         event_rows = self._connection.execute(
             f"SELECT {_EVENT} FROM event{where} ORDER BY id DESC LIMIT ?", (*values, count)
         ).fetchall()
-        items: list[Chunk | Event] = [_chunk(row) for row in chunk_rows]
-        items += [_event(row) for row in event_rows]
-        return sorted(items, key=lambda item: (item.utc_us, item.mono_us))
+        return list(
+            _in_time([_chunk(row) for row in reversed(chunk_rows)], [_event(row) for row in reversed(event_rows)])
+        )
 
     def newest_ids(self) -> tuple[int, int]:
         """The ids of the newest chunk and event: whether there is anything new to read."""
@@ -84,6 +84,11 @@ class BookReader:
 
     def close(self) -> None:
         self._connection.close()
+
+
+def _in_time(chunks: Iterable[Chunk], events: Iterable[Event]) -> Iterator[Chunk | Event]:
+    """Both in the order of time. Within each the order of writing stands: bytes must never change places."""
+    return merge(chunks, events, key=lambda item: item.utc_us)
 
 
 def _where(**wanted: object) -> tuple[str, tuple[object, ...]]:

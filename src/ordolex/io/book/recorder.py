@@ -85,8 +85,7 @@ class Recorder:
                 newest.parts.append(data)
                 newest.last_mono_us = mono_us
                 return
-            age_us = max(0, round((mono_s() - at_s) * 1e6))
-            chunk = Chunk(link, direction, utc_us() - age_us, mono_us, [data], mono_us, errors)
+            chunk = Chunk(link, direction, utc_us(at_s), mono_us, [data], mono_us, errors)
             self._newest[link] = chunk
             self._queue.append(chunk)
             self._waiting += _ITEM_COST

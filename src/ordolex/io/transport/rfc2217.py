@@ -137,10 +137,10 @@ class Rfc2217Transport(TcpTransport):
         if self._line_errors is not None:
             self._deliver(b"", at_s)  # two notices in a row: the first had no byte
         errors = LineErrors(
-            framing=bool(state & LineState.FRAMING),
-            parity=bool(state & LineState.PARITY),
-            breaks=bool(state & LineState.BREAK),
-            overruns=bool(state & LineState.OVERRUN),
+            framing=int(LineState.FRAMING in state),
+            parity=int(LineState.PARITY in state),
+            breaks=int(LineState.BREAK in state),
+            overruns=int(LineState.OVERRUN in state),
         )
         if errors.total:
             self._line_errors = errors

@@ -10,6 +10,7 @@ import asyncio
 import contextlib
 import errno
 import os
+import stat
 import threading
 from pathlib import Path
 
@@ -32,6 +33,7 @@ except ImportError:  # Windows has no termios, and so no such error
 
 
 PORT_ERRORS = (serial.SerialException, OSError, termios_error, ValueError)
+_MEMORY_DEVICES = 1  # their major number on Linux
 _WATCH_S = 0.1  # how often control lines are looked at
 
 
@@ -63,6 +65,8 @@ class SerialTransport:
         self._watcher = asyncio.create_task(self._watch_lines(port))
 
     def _open_port(self, line: LineSettings) -> serial.Serial:
+        if os.name == "posix" and not _may_be_port(self.path):
+            raise SettingsRefused(f"{self.path} is no serial port", "choose one that Find lists")
         holder = None if os.name != "posix" else holders().get(os.path.realpath(self.path))
         if holder is not None:
             raise PortHeld(f"{self.path} is held by {holder.text}", "close it there, then try again")
@@ -216,6 +220,15 @@ class SerialTransport:
         if self._port is None:
             raise PortLost(f"{self.path} is not open", "open it first")
         return self._port
+
+
+def _may_be_port(path: str) -> bool:
+    """A character device that is not one of the system's own such as /dev/null; a missing one may become one."""
+    try:
+        facts = Path(path).stat()
+    except OSError:
+        return True
+    return stat.S_ISCHR(facts.st_mode) and os.major(facts.st_rdev) != _MEMORY_DEVICES
 
 
 def _set(port: serial.Serial, line: LineSettings) -> None:

@@ -1,0 +1,289 @@
+"""The application: the frame, the desks, and the timer that looks twenty times a second at what the links do."""
+
+from __future__ import annotations
+
+import asyncio
+import signal
+import time
+from collections.abc import Iterable
+from functools import partial
+from typing import ClassVar
+
+from textual import work
+from textual.app import App, ComposeResult, SystemCommand
+from textual.binding import BindingType
+from textual.containers import Horizontal, Vertical
+from textual.events import Resize
+from textual.screen import Screen
+from textual.widgets import ContentSwitcher
+
+from ordolex.core.endpoint import read_endpoint
+from ordolex.core.record import LinkRecord
+from ordolex.io.book.book import Book
+from ordolex.io.faults import Fault, NotNetworkSerial
+from ordolex.io.hub import Hub
+from ordolex.io.ports.survey import survey
+from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
+from ordolex.tui.desks.base import Desk
+from ordolex.tui.desks.find import FindDesk
+from ordolex.tui.desks.keep import KeepDesk
+from ordolex.tui.desks.talk import TalkDesk
+from ordolex.tui.help import HelpScreen
+from ordolex.tui.session import Session
+from ordolex.tui.theme import themes
+from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
+from ordolex.tui.widgets.lifeline import Lifeline
+from ordolex.tui.widgets.prompts import Pick
+
+_TURN_S = 0.05
+_SURVEY_S = 0.7
+_DESKS: tuple[type[Desk], ...] = (FindDesk, TalkDesk, KeepDesk)
+_DESK_KEYS = {"Find": "F2", "Talk": "F5", "Keep": "F8"}
+
+
+class OrdolexApp(App[None]):
+    TITLE = "Ordolex"
+    ENABLE_COMMAND_PALETTE = True
+    COMMAND_PALETTE_BINDING = "ctrl+p"
+    BINDINGS: ClassVar[list[BindingType]] = [*bindings(EVERYWHERE), ("ctrl+c", "interrupt", "leave")]
+    CSS = """
+    #body { height: 1fr; }
+    #right { width: 1fr; }
+    Rail.away { display: none; }
+    Lifeline.away, StatusLine.away { display: none; }
+    ContentSwitcher { height: 1fr; }
+    CommandPalette { background: $background 60%; }
+    CommandPalette > Vertical { width: 92; max-width: 96%; background: $bar; }
+    CommandPalette #--input { background: $bar; border: none; height: 3; padding: 1 1 0 1; }
+    CommandPalette SearchIcon { display: none; }
+    CommandPalette Input, CommandPalette Input:focus { border: none; background: $background; height: 1; }
+    CommandPalette CommandList { background: $bar; border: none; scrollbar-size: 1 1; }
+    CommandPalette CommandList > .option-list--option-highlighted { background: $background; }
+    """
+
+    def __init__(self, book: Book) -> None:
+        super().__init__()
+        self._book = book
+        self._session = Session(book, Hub(book.recorder))
+        self._interrupted_s = 0.0
+        self._kept_well = True
+        for theme in themes():
+            self.register_theme(theme)
+        self.theme = "ordolex-dark"
+
+    # ---- the frame
+
+    def compose(self) -> ComposeResult:
+        yield TopBar()
+        yield KeyLine()
+        with Horizontal(id="body"):
+            yield Rail()
+            with Vertical(id="right"):
+                yield Lifeline()
+                with ContentSwitcher(initial="find"):
+                    for desk in _DESKS:
+                        yield desk(self._session)
+                yield StatusLine()
+
+    def on_mount(self) -> None:
+        bar = self.query_one(TopBar)
+        bar.site = self._session.site
+        bar.desks = [(_DESK_KEYS[desk.word], desk.word) for desk in _DESKS]
+        self._stop_on_signals()
+        self._show_desk("Find")
+        self.query_one(StatusLine).say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
+        self.set_interval(_TURN_S, self._turn)
+        self._watch_ports()
+
+    def on_resize(self, event: Resize) -> None:
+        width, height = event.size
+        rail, lifeline = self.query_one(Rail), self.query_one(Lifeline)
+        rail.set_class(width < 100, "away")
+        lifeline.set_class(width < 120 or height < 28, "folded")
+        lifeline.set_class(width < 60 or height < 16, "flat")
+        self.query_one(StatusLine).set_class(height < 12, "away")
+        for desk in self.query(Desk):
+            desk.set_class(height < 20 or width < 60, "tight")
+        self._turn()
+
+    def _stop_on_signals(self) -> None:
+        """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed."""
+        loop = asyncio.get_running_loop()
+        for name in ("SIGTERM", "SIGHUP", "SIGINT"):
+            number = getattr(signal, name, None)
+            if number is not None:
+                try:
+                    loop.add_signal_handler(number, self.exit)
+                except (NotImplementedError, RuntimeError):  # Windows; not the main thread
+                    return
+
+    async def on_unmount(self) -> None:
+        await asyncio.to_thread(self._session.hub.stop)
+
+    @property
+    def desk(self) -> Desk:
+        """The desk in front."""
+        current = self.query_one(ContentSwitcher).current or "find"
+        return self.query_one(f"#{current}", Desk)
+
+    def _show_desk(self, word: str) -> None:
+        self.query_one(ContentSwitcher).current = word.lower()
+        self.query_one(TopBar).desk = word
+        self.query_one(KeyLine).commands = [c for c in (*of_context(word), *of_context(EVERYWHERE)) if c.footer]
+        self.desk.entered()
+        self._turn()
+
+    # ---- the turn
+
+    def _turn(self) -> None:
+        if not self.is_running or not self.query(TopBar):
+            return
+        session = self._session
+        bar = self.query_one(TopBar)
+        bar.status = self._book.recorder.status
+        self._say_of_record(bar.status.keeping, bar.status.why)
+        rail, lifeline = self.query_one(Rail), self.query_one(Lifeline)
+        rail.entries = [(link, session.view(link)) for link in session.links]
+        rail.chosen = session.chosen.id if session.chosen is not None else 0
+        lifeline.link = session.chosen
+        lifeline.view = session.view(session.chosen) if session.chosen is not None else None
+        for widget in (bar, rail, lifeline, self.query_one(KeyLine)):
+            if widget.display:
+                widget.show()
+        self.desk.turn()
+
+    def _say_of_record(self, keeping: bool, why: str) -> None:
+        if keeping != self._kept_well:
+            self._kept_well = keeping
+            if keeping:
+                self.query_one(StatusLine).say("The book can be written again; recording goes on", "good")
+            else:
+                text = f"NOT RECORDING: {why}. The links go on. Make room; I try again every few seconds"
+                self.query_one(StatusLine).say(text, "bad")
+                self.bell()
+
+    @work
+    async def _watch_ports(self) -> None:
+        while True:
+            ports = await asyncio.to_thread(survey)
+            for sentence in self._session.surveyed_now(ports):
+                self.query_one(StatusLine).say(sentence)
+            self.query_one(FindDesk).survey_changed()
+            await asyncio.sleep(_SURVEY_S)
+
+    # ---- what desks ask for
+
+    def on_desk_said(self, message: Desk.Said) -> None:
+        self.query_one(StatusLine).say(message.text, message.how)
+
+    def on_find_desk_open_wanted(self, message: FindDesk.OpenWanted) -> None:
+        self._open(message.link)
+
+    def on_talk_desk_open_wanted(self, message: TalkDesk.OpenWanted) -> None:
+        self._open(message.link)
+
+    def on_find_desk_release_wanted(self, message: FindDesk.ReleaseWanted) -> None:
+        self._release(message.link)
+
+    def on_talk_desk_release_wanted(self, message: TalkDesk.ReleaseWanted) -> None:
+        self._release(message.link)
+
+    @work
+    async def _open(self, link: LinkRecord) -> None:
+        session, status = self._session, self.query_one(StatusLine)
+        session.choose(link)
+        if session.is_open(link) and session.hub.views[link.id].evidence.line == session.line_of(link):
+            self._show_desk("Talk")
+            return
+        status.say(f"opening {link.endpoint} …")
+        try:
+            await asyncio.wrap_future(session.open(link))
+        except NotNetworkSerial as fault:
+            status.say(str(fault), "bad")
+            await self._offer_raw(link, fault)
+        except Fault as fault:
+            status.say(str(fault), "bad")
+        else:
+            settings = link.line if read_endpoint(link.endpoint).has_line else "raw TCP"
+            status.say(f"{link.name} is open at {settings}. Enter sends what stands in the line below", "good")
+            self._show_desk("Talk")
+
+    async def _offer_raw(self, link: LinkRecord, fault: NotNetworkSerial) -> None:
+        endpoint = read_endpoint(link.endpoint)
+        raw = f"tcp://{endpoint.host}:{endpoint.port}"
+        choices = [("raw", f"Open its raw bytes at {raw}"), ("no", "Leave it")]
+        answer = await self.push_screen_wait(
+            Pick(fault.what, choices, "Raw TCP has no line settings and no line errors.")
+        )
+        if answer == "raw":
+            try:
+                self._open(self._session.keep_link(raw, "", "typed"))
+            except Fault as second:
+                self.query_one(StatusLine).say(str(second), "bad")
+
+    @work
+    async def _release(self, link: LinkRecord) -> None:
+        future = self._session.release(link)
+        if future is not None:
+            await asyncio.wrap_future(future)
+            self.query_one(StatusLine).say(f"{link.name}: the port is free", "good")
+
+    # ---- commands everywhere
+
+    def action_help(self) -> None:
+        self.push_screen(HelpScreen(self.desk.word))
+
+    def action_desk_find(self) -> None:
+        self._show_desk("Find")
+
+    def action_desk_talk(self) -> None:
+        self._show_desk("Talk")
+
+    def action_desk_keep(self) -> None:
+        self._show_desk("Keep")
+
+    def action_leave(self) -> None:
+        self.exit()
+
+    def action_next_link(self) -> None:
+        self._step(1)
+
+    def action_previous_link(self) -> None:
+        self._step(-1)
+
+    def _step(self, by: int) -> None:
+        self._session.step(by)
+        self.desk.link_changed()
+        self._turn()
+
+    def action_light(self) -> None:
+        self.theme = "ordolex-light" if self.theme == "ordolex-dark" else "ordolex-dark"
+        for desk in self.query(Desk):
+            desk.restyled()
+        self.refresh(layout=True, repaint=True)
+
+    def action_interrupt(self) -> None:
+        """Ctrl+C is pressed by habit; once warns, twice leaves."""
+        now = time.monotonic()
+        if now - self._interrupted_s < 2.0:
+            self.exit()
+        self._interrupted_s = now
+        self.query_one(StatusLine).say("Ctrl+C again, or F10, leaves", "unsure")
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """The palette holds our table: everywhere, and the desk in front."""
+        desk = self.desk
+        for command in COMMANDS:
+            if command.context == EVERYWHERE and command.id != "app.command_palette":
+                yield SystemCommand(
+                    f"{command.title}  ({command.shown_key})", command.help, partial(self._run, command.action)
+                )
+            elif command.context == desk.word:
+                title = f"{desk.word}: {command.title}  ({command.shown_key})"
+                yield SystemCommand(title, command.help, partial(self._run_in, desk, command.action))
+
+    def _run(self, action: str) -> None:
+        getattr(self, f"action_{action}")()
+
+    def _run_in(self, desk: Desk, action: str) -> None:
+        getattr(desk, f"action_{action}")()

@@ -1,0 +1,112 @@
+"""All commands of the interface as data: keys, footer, palette, help page and README follow from this one table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from textual.binding import Binding, BindingType
+
+EVERYWHERE, FIND, TALK, KEEP = "everywhere", "Find", "Talk", "Keep"
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """`action` is the name of the Textual action at the app (everywhere) or at the desk. `footer` is its short form,
+    empty for what the footer leaves out. `priority` keys work while a line is being typed."""
+
+    id: str
+    key: str
+    title: str
+    context: str
+    help: str
+    footer: str = ""
+    priority: bool = False
+
+    @property
+    def action(self) -> str:
+        return self.id.split(".", 1)[1]
+
+    @property
+    def shown_key(self) -> str:
+        """The key as it stands on the keyboard."""
+        names = {"question_mark": "?", "slash": "/", "escape": "Esc", "pageup": "PgUp", "pagedown": "PgDn"}
+        parts = [names.get(part, part.capitalize()) for part in self.key.split("+")]
+        return self.key if len(self.key) == 1 else "+".join(parts)
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command(
+        "app.help", "f1", "Help", EVERYWHERE, "Keys of this desk, and what to do when it does not work.", "help", True
+    ),
+    Command("app.desk_find", "f2", "Find: which port is it?", EVERYWHERE, "The live survey of ports.", "", True),
+    Command(
+        "app.desk_talk", "f5", "Talk: ask the device", EVERYWHERE, "The conversation on the chosen link.", "", True
+    ),
+    Command("app.desk_keep", "f8", "Keep: the record", EVERYWHERE, "Everything recorded in this book.", "", True),
+    Command("app.leave", "f10", "Leave", EVERYWHERE, "Releases every port, closes the book and ends.", "leave", True),
+    Command(
+        "app.command_palette", "ctrl+p", "All commands", EVERYWHERE, "Every command by name, with its key.", "", True
+    ),
+    Command("app.next_link", "ctrl+down", "Next link", EVERYWHERE, "Chooses the next link of the rail.", "", True),
+    Command("app.previous_link", "ctrl+up", "Previous link", EVERYWHERE, "Chooses the link above.", "", True),
+    Command(
+        "app.light", "ctrl+y", "Light or dark", EVERYWHERE, "Turns the colours over, for bright surroundings.", "", True
+    ),
+    Command("find.open_port", "enter", "Open the port", FIND, "Asks for the line settings, then opens it.", "open"),
+    Command(
+        "find.type_address", "a", "Type an address", FIND, "A port that is not listed, rfc2217:// or tcp://.", "address"
+    ),
+    Command("find.release", "r", "Release the port", FIND, "Lets the port go; it is free at once.", "release"),
+    Command(
+        "find.fault", "b", "Bench fault", FIND, "Makes a bench device silent, late, noisy or vanish.", "bench fault"
+    ),
+    Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),
+    Command("talk.later", "down", "Later entry", TALK, "Back towards the newest.", ""),
+    Command(
+        "talk.line_end",
+        "ctrl+n",
+        "Line end",
+        TALK,
+        "What goes out behind each entry: LF, CR, CR LF or nothing.",
+        "line end",
+    ),
+    Command("talk.bytes_shown", "ctrl+t", "Text or hex", TALK, "Shows text, hex, or both side by side.", "text/hex"),
+    Command("talk.settings", "ctrl+g", "Line settings", TALK, "Changes the line settings while open.", "settings"),
+    Command(
+        "talk.open_or_release",
+        "ctrl+o",
+        "Open or release",
+        TALK,
+        "Opens the link's port, or lets it go.",
+        "open/release",
+    ),
+    Command("talk.stop", "escape", "Stop waiting", TALK, "Ends the wait for an answer; what came is kept.", ""),
+    Command("talk.page_up", "pageup", "Back", TALK, "Scrolls back; new rows go on being kept.", ""),
+    Command("talk.page_down", "pagedown", "Forward", TALK, "Scrolls forward, at the end it follows again.", ""),
+    Command(
+        "keep.filter",
+        "f",
+        "Filter",
+        KEEP,
+        "Only rows that hold a text; hex:0d0a for bytes, re:… for a pattern.",
+        "filter",
+    ),
+    Command("keep.search", "slash", "Search", KEEP, "Jumps to the next row that holds a text.", "search"),
+    Command("keep.next_match", "n", "Next match", KEEP, "Searches on from here.", "next"),
+    Command("keep.which_link", "l", "Which link", KEEP, "One link after the other, then all.", "link"),
+    Command("keep.which_direction", "d", "Which direction", KEEP, "Sent, heard, notes, then all.", "direction"),
+    Command("keep.bytes_shown", "t", "Text or hex", KEEP, "Shows text, hex, or both side by side.", "text/hex"),
+    Command("keep.export", "x", "Export", KEEP, "Writes the record as text, CSV, JSON lines, raw or pcapng.", "export"),
+    Command("keep.clear_filters", "escape", "All rows", KEEP, "Takes all filters away.", "all rows"),
+)
+
+
+def of_context(context: str) -> list[Command]:
+    return [command for command in COMMANDS if command.context == context]
+
+
+def bindings(context: str) -> list[BindingType]:
+    return [
+        Binding(c.key, c.action, c.title, show=bool(c.footer), priority=c.priority, tooltip=c.help, id=c.id)
+        for c in of_context(context)
+    ]

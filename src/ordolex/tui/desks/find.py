@@ -1,0 +1,279 @@
+"""Find: which port is it? The live survey, and the opening of a port at the settings on the device's sticker."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.message import Message
+from textual.widgets import DataTable, Static
+
+from ordolex.core.endpoint import read_endpoint
+from ordolex.core.line.notation import read_line
+from ordolex.core.record import LinkRecord
+from ordolex.core.text.visible import visible_text
+from ordolex.io.faults import Fault
+from ordolex.io.ports import benches
+from ordolex.io.ports.survey import PortFacts
+from ordolex.tui.commands import FIND, bindings
+from ordolex.tui.desks.base import Desk
+from ordolex.tui.theme import BAD, STATES, TIED
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.wording import cut
+
+_FAULTS = [
+    ("silent {} on", "falls silent"),
+    ("silent {} off", "speaks again"),
+    ("late {} 600", "answers 600 ms late"),
+    ("late {} 0", "answers in time"),
+    ("noise {} 0.02", "noise turns over one bit in fifty"),
+    ("noise {} 0", "quiet line"),
+    ("vanish {} 5", "is pulled, and comes back after 5 s"),
+]
+LISTED_EMPTY = "No serial port. Plug an adapter in, I am watching. Or press a to type an address."
+
+
+class FindDesk(Desk):
+    word = "Find"
+    BINDINGS = bindings(FIND)
+    DEFAULT_CSS = """
+    FindDesk DataTable { height: 1fr; background: $background; scrollbar-size: 1 1; overflow-x: hidden; }
+    FindDesk DataTable > .datatable--even-row { background: $background; }
+    FindDesk DataTable > .datatable--odd-row { background: $background; }
+    FindDesk DataTable:focus { background-tint: $background 0%; }
+    FindDesk DataTable > .datatable--header { background: $background; color: $dim; text-style: none; }
+    FindDesk DataTable > .datatable--cursor { background: $bar; color: $foreground; text-style: bold; }
+    FindDesk DataTable > .datatable--hover { background: $surface; }
+    FindDesk #purpose { color: $dim; height: auto; margin-bottom: 1; }
+    FindDesk #detail { height: auto; min-height: 3; background: $surface; padding: 0 1; }
+    FindDesk.tight #purpose { display: none; }
+    FindDesk.tight #detail { min-height: 1; max-height: 2; }
+    """
+
+    class OpenWanted(Message):
+        """The technician wants this link's port open."""
+
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
+
+    class ReleaseWanted(Message):
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
+
+    def compose(self) -> ComposeResult:
+        yield Static("Choose a port. Enter asks for the line settings on its sticker and opens it.", id="purpose")
+        table: DataTable[Text] = DataTable(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
+        yield table
+        yield Static("", id="detail", markup=False)
+
+    def on_mount(self) -> None:
+        self._rows: list[PortFacts] = []
+        self._columns: tuple[str, ...] = ()
+        self.survey_changed()
+
+    def on_resize(self) -> None:
+        self._columns = ()
+        self.survey_changed()
+
+    def restyled(self) -> None:
+        self._columns = ()
+        self.survey_changed()
+
+    def entered(self) -> None:
+        self._table.focus()
+
+    @property
+    def _table(self) -> DataTable[Text]:
+        return self.query_one("#ports", DataTable)
+
+    @property
+    def port(self) -> PortFacts | None:
+        """The row under the cursor."""
+        row = self._table.cursor_row
+        return self._rows[row] if 0 <= row < len(self._rows) else None
+
+    # ---- the list
+
+    def survey_changed(self) -> None:
+        """Draws the session's survey; the cursor stays on its port."""
+        table, before = self._table, self.port
+        names = self._names()
+        if names != self._columns:
+            self._columns = names
+            table.clear(columns=True)
+            for name in names:
+                table.add_column(name, key=name)
+            self._rows = []
+        if self._rows != self.session.ports or not table.row_count:
+            self._rows = list(self.session.ports)
+            table.clear()
+            for port in self._rows:
+                table.add_row(*self._cells(port), key=port.endpoint)
+            if before is not None:
+                at = next((i for i, p in enumerate(self._rows) if p.endpoint == before.endpoint), 0)
+                table.move_cursor(row=at)
+        self._show_detail()
+
+    def _names(self) -> tuple[str, ...]:
+        if self.size.width >= 96:
+            return ("state", "name", "endpoint", "sticker", "what it is")
+        if self.size.width >= 64:
+            return ("state", "name", "endpoint")
+        return ("state", "name")
+
+    def _cells(self, port: PortFacts) -> list[Text]:
+        ink = self.ink
+        glyph, colour = STATES.get(port.state, (BAD, "brick"))
+        state = "no rights" if port.state == "no-rights" else port.state
+        if port.holder == "us":
+            glyph, colour, state = TIED, "moss", "held by us"
+        room = 22 if self.size.width < 96 else 26
+        cells = {
+            "state": Text(f"{glyph} {state}", ink.style(colour)),
+            "name": Text(cut(visible_text(port.name), room), ink.style("ink")),
+            "endpoint": Text(cut(visible_text(port.endpoint), 28), ink.style("dim")),
+            "sticker": Text(port.sticker, ink.style("ink")),
+            "what it is": Text(cut(visible_text(port.what), self.size.width - 82), ink.style("dim")),
+        }
+        return [cells[column] for column in self._columns]
+
+    def on_data_table_row_highlighted(self) -> None:
+        self._show_detail()
+
+    def _show_detail(self) -> None:
+        self.query_one("#detail", Static).update(self._detail())
+
+    def _detail(self) -> Text:
+        ink, port = self.ink, self.port
+        if port is None:
+            return Text(LISTED_EMPTY if self.session.surveyed else "Looking for ports …", ink.style("straw"))
+        text = Text(visible_text(port.name), ink.style("ink", bold=True))
+        text.append(f"   {visible_text(port.endpoint)}   {visible_text(port.what)}", ink.style("dim"))
+        if port.serial:
+            text.append(f"   serial number {visible_text(port.serial)}", ink.style("dim"))
+        text.append("\nNext  ", ink.style("straw"))
+        text.append(visible_text(self._next_step(port)), ink.style("ink"))
+        return text
+
+    def _next_step(self, port: PortFacts) -> str:
+        link = self.session.link_for(port.endpoint)
+        if port.holder == "us":
+            return "We hold it. F5 talks on it, r releases it."
+        match port.state:
+            case "held":
+                return f"Held by {port.holder or 'another process'}. Close it there, then press Enter."
+            case "no-rights":
+                return f"Only {port.holder or 'others'} may use it. Join that group, then log in again."
+            case "gone":
+                return "It is gone. Plug it in again, I am watching."
+        if link is not None and link.line:
+            return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
+        if port.sticker and port.sticker != "any":
+            return f"Enter opens it; its sticker says {port.sticker}."
+        return "Enter asks for the line settings, then opens it."
+
+    # ---- what can be done
+
+    def on_data_table_row_selected(self) -> None:
+        self.action_open_port()
+
+    def action_open_port(self) -> None:
+        port = self.port
+        if port is None:
+            self.say(LISTED_EMPTY, "unsure")
+        elif port.holder == "us":
+            link = self.session.link_for(port.endpoint)
+            if link is not None:
+                self.post_message(self.OpenWanted(link))
+        elif port.state == "gone":
+            self.say(f"{port.name} is gone; plug it in again", "bad")
+        else:
+            self._open(port.endpoint, port.name, port.sticker)
+
+    @work
+    async def _open(self, endpoint: str, name: str, sticker: str) -> None:
+        known = self.session.link_for(endpoint)
+        line, source = "", "typed"
+        if read_endpoint(endpoint).has_line:
+            sticker = "9600 8N1" if sticker == "any" else sticker
+            before = known.line if known is not None and known.line else sticker
+            typed = await self.app.push_screen_wait(
+                LinePrompt(
+                    f"Line settings of {visible_text(name)}",
+                    before,
+                    line_reading,
+                    "as on the sticker or in the manual: 9600 8N1 · 9600,n,8,1 · 19.2 kbaud 7 even 1\n"
+                    "Enter opens the port, Esc goes back",
+                )
+            )
+            if typed is None:
+                return
+            line = read_line(typed).settings.text
+            source = "sticker" if sticker and line == read_line(sticker).settings.text else "typed"
+        try:
+            link = self.session.keep_link(endpoint, line, source)
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        self.post_message(self.OpenWanted(link))
+
+    @work
+    async def action_type_address(self) -> None:
+        typed = await self.app.push_screen_wait(
+            LinePrompt(
+                "Address of the port",
+                "",
+                _endpoint_reading,
+                "rfc2217://host:port has line settings and line errors, tcp://host:port is bytes alone,\n"
+                "/dev/ttyUSB0 or COM3 is a serial port of this machine. Enter goes on, Esc goes back",
+            )
+        )
+        if typed is not None:
+            endpoint = read_endpoint(typed).text
+            self._open(endpoint, endpoint, "")
+
+    def action_release(self) -> None:
+        port = self.port
+        link = self.session.link_for(port.endpoint) if port is not None else None
+        if link is None or not self.session.is_open(link):
+            self.say("This port is not open, there is nothing to release", "unsure")
+        else:
+            self.post_message(self.ReleaseWanted(link))
+
+    @work
+    async def action_fault(self) -> None:
+        port = self.port
+        if port is None or not port.bench:
+            self.say("Faults can be set on bench devices only; this is a port of its own", "unsure")
+            return
+        name = port.name.removesuffix(", as a serial port")
+        choices = [(order.format(name), words) for order, words in _FAULTS]
+        order = await self.app.push_screen_wait(Pick(f"{name} …", choices))
+        if order is not None:
+            self._tell(order)
+
+    @work(thread=True)
+    def _tell(self, order: str) -> None:
+        for notice in benches.running():
+            try:
+                said = benches.tell(notice, order)
+            except Fault as fault:
+                self.app.call_from_thread(self.say, str(fault), "bad")
+                continue
+            self.app.call_from_thread(self.say, said.removeprefix("ok: "), "good")
+            return
+
+
+def line_reading(text: str) -> str:
+    """How a typed line is understood, for the prompt. Raises SettingsError."""
+    read = read_line(text)
+    assumed = f"  ({', '.join(read.assumed)} assumed)" if read.assumed else ""
+    return f"{read.settings.words}{assumed}"
+
+
+def _endpoint_reading(text: str) -> str:
+    endpoint = read_endpoint(text)
+    kinds = {"serial": "a serial port of this machine", "rfc2217": "network serial", "tcp": "raw TCP, no line settings"}
+    return f"{endpoint.text}: {kinds[endpoint.kind]}"

@@ -1,0 +1,311 @@
+"""Keep: the record of the whole book as one timeline, with filter, search and export."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from rich.segment import Segment
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.widgets import Static
+from textual.worker import get_current_worker
+
+from ordolex.core.export import FORMS, export, rows_of
+from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.text.visible import visible_text
+from ordolex.io.book.reader import BookReader
+from ordolex.io.faults import Fault
+from ordolex.tui.commands import KEEP, bindings
+from ordolex.tui.desks.base import Desk
+from ordolex.tui.session import Session
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.rows import Shown, row_segments
+from ordolex.tui.widgets.wording import cut, day, size
+
+_LATEST_ITEMS = 3000
+_MATCHES_KEPT = 20_000
+_TURNS_BETWEEN = 10  # half a second between looks for something new
+_SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "pcapng": "pcapng"}
+_DIRECTIONS: tuple[Direction | None, ...] = (None, Direction.SENT, Direction.HEARD, Direction.NOTE)
+_DIRECTION_WORDS = {
+    None: "both ways and notes",
+    Direction.SENT: "sent",
+    Direction.HEARD: "heard",
+    Direction.NOTE: "notes",
+}
+
+Entry = tuple[int, Row]
+
+
+class Sieve:
+    """Which rows are wanted. Raises ValueError for a pattern that cannot be read."""
+
+    def __init__(self, text: str = "", link: int | None = None, direction: Direction | None = None) -> None:
+        self.text, self.link, self.direction = text, link, direction
+        self._bytes: bytes | None = None
+        self._pattern: re.Pattern[str] | None = None
+        if text.startswith("hex:"):
+            try:
+                self._bytes = bytes.fromhex(text[4:])
+            except ValueError:
+                raise ValueError("hex: wants pairs of hex digits, such as hex:0d 0a") from None
+        elif text.startswith("re:"):
+            try:
+                self._pattern = re.compile(text[3:], re.I)
+            except re.error as error:
+                raise ValueError(f"re: cannot be read: {error}") from None
+
+    @property
+    def everything(self) -> bool:
+        return not self.text and self.link is None and self.direction is None
+
+    def passes(self, link: int, row: Row) -> bool:
+        if self.link is not None and link != self.link:
+            return False
+        if self.direction is not None and row.direction is not self.direction:
+            return False
+        if self._bytes is not None:
+            return self._bytes in row.data
+        if self._pattern is not None:
+            return self._pattern.search(row.shown) is not None
+        return self.text.lower() in row.shown.lower() or self.text.lower() in row.errors.lower()
+
+
+class KeepDesk(Desk):
+    word = "Keep"
+    BINDINGS = bindings(KEEP)
+    DEFAULT_CSS = """
+    KeepDesk #keep-head { height: 1; color: $dim; margin-bottom: 1; }
+    KeepDesk.tight #keep-head { margin-bottom: 0; }
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._entries: list[Entry] = []
+        self._sieve = Sieve()
+        self._sought = ""
+        self._shown = Shown.BOTH
+        self._seen_ids = (-1, -1)
+        self._turns = 0
+        self._reading = ""
+        self._totals = (0, 0)
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="keep-head")
+        yield RowView[Entry](self._draw, "Nothing recorded yet.", with_cursor=True, id="keep-rows")
+
+    @property
+    def _view(self) -> RowView[Entry]:
+        return self.query_one("#keep-rows", RowView)
+
+    def entered(self) -> None:
+        self._view.focus()
+        self._seen_ids = (-1, -1)
+        self._turns = 0
+        self.turn()
+
+    def turn(self) -> None:
+        """Looks for something new now and then; a filter reads the whole book, so it is applied once."""
+        if self._turns % _TURNS_BETWEEN == 0 and self._view.following and not self._reading:
+            ids = self.session.book.reader.newest_ids()
+            if ids != self._seen_ids and (self._sieve.everything or self._seen_ids == (-1, -1)):
+                self._seen_ids = ids
+                self._load()
+        self._turns += 1
+        self._show_head()
+
+    @work(thread=True, exclusive=True, group="keep")
+    def _load(self) -> None:
+        """Reads in a thread, with a reader of its own; a newer request takes the place of an older one."""
+        worker = get_current_worker()
+        sieve = self._sieve
+        try:
+            reader = BookReader(self.session.book.path)
+        except Fault as fault:
+            self.app.call_from_thread(self.say, str(fault), "bad")
+            return
+        try:
+            items = reader.latest(_LATEST_ITEMS) if sieve.everything else reader.timeline(sieve.link)
+            kept: list[Entry] = []
+            for at, (link, row) in enumerate(rows_of(items)):
+                if sieve.passes(link, row):
+                    kept.append((link, row))
+                    if len(kept) > 2 * _MATCHES_KEPT:
+                        del kept[:_MATCHES_KEPT]
+                if at % 5000 == 0 and worker.is_cancelled:
+                    return
+            totals = reader.totals() if reader.newest_ids()[0] < 200_000 else (0, 0)
+        finally:
+            reader.close()
+        if not worker.is_cancelled:
+            kept.sort(key=lambda entry: entry[1].at_us)
+            self.app.call_from_thread(self._loaded, sieve, kept[-_MATCHES_KEPT:], totals)
+
+    def _loaded(self, sieve: Sieve, entries: list[Entry], totals: tuple[int, int]) -> None:
+        self._reading = ""
+        if sieve is not self._sieve:
+            return
+        self._entries, self._totals = entries, totals
+        self._view.empty_text = "Nothing recorded yet." if sieve.everything else "No row fits. Esc shows all again."
+        self._view.show_rows(entries)
+        self._show_head()
+
+    def _sift(self, sieve: Sieve) -> None:
+        self._sieve = sieve
+        self._reading = "reading …"
+        self._seen_ids = self.session.book.reader.newest_ids()
+        self._load()
+
+    def _show_head(self) -> None:
+        ink = self.ink
+        head = Text("Record", ink.style("ink", bold=True), no_wrap=True)
+        if self._entries:
+            first, last = day(self._entries[0][1].at_us), day(self._entries[-1][1].at_us)
+            head.append(f"   {first}" if first == last else f"   {first} to {last}", ink.style("dim"))
+        head.append(f"   {len(self._entries)} rows", ink.style("dim"))
+        if self._totals[1]:
+            head.append(f", {size(self._totals[1])} in all", ink.style("dim"))
+        wanted = []
+        if self._sieve.link is not None:
+            wanted.append(self._names().get(self._sieve.link, "book"))
+        if self._sieve.direction is not None:
+            wanted.append(_DIRECTION_WORDS[self._sieve.direction])
+        if self._sieve.text:
+            wanted.append(f"with {self._sieve.text!r}")
+        if wanted:
+            head.append(f"   only {visible_text(', '.join(wanted))}; Esc shows all", ink.style("straw"))
+        if self._reading:
+            head.append(f"   {self._reading}", ink.style("straw"))
+        self.query_one("#keep-head", Static).update(head)
+
+    def _names(self) -> dict[int, str]:
+        return {link.id: link.name for link in self.session.links} | {0: "book"}
+
+    def _draw(self, entry: Entry, width: int) -> list[Segment]:
+        link, row = entry
+        return row_segments(row, width, self._shown, self.ink, self._names().get(link, "?"))
+
+    # ---- moving
+
+    def on_key(self, event: object) -> None:
+        key = getattr(event, "key", "")
+        view = self._view
+        page = max(1, view.size.height - 1)
+        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
+        if key in steps and view.has_focus:
+            view.go_to(view.cursor + steps[key])
+            event.stop()  # type: ignore[attr-defined]
+            event.prevent_default()  # type: ignore[attr-defined]
+
+    # ---- what can be done
+
+    @work
+    async def action_filter(self) -> None:
+        typed = await self.app.push_screen_wait(
+            LinePrompt(
+                "Only rows with",
+                self._sieve.text,
+                lambda text: _sieve_words(text),
+                "a text in any case · hex:0d 0a for bytes · re:MEAS.*\\? for a pattern · nothing for all rows",
+            )
+        )
+        if typed is not None:
+            self._sift(Sieve(typed, self._sieve.link, self._sieve.direction))
+
+    @work
+    async def action_search(self) -> None:
+        typed = await self.app.push_screen_wait(
+            LinePrompt("Search for", self._sought, _sieve_words, "Enter jumps to the next match, n to the one after it")
+        )
+        if typed:
+            self._sought = typed
+            self._jump(0)
+
+    def action_next_match(self) -> None:
+        if self._sought:
+            self._jump(1)
+        else:
+            self.say("Nothing is searched for yet; / asks for it", "unsure")
+
+    def _jump(self, offset: int) -> None:
+        """To the next match from the cursor on, and from the beginning again after the last."""
+        sieve = Sieve(self._sought)
+        count = len(self._entries)
+        for step in range(count):
+            at = (self._view.cursor + offset + step) % count
+            if sieve.passes(*self._entries[at]):
+                self._view.go_to(at)
+                self.say(f"row {at + 1} of {count} holds {self._sought!r}; n goes on", "good")
+                return
+        self.say(f"no row shown holds {self._sought!r}; f looks through the whole book", "unsure")
+
+    def action_which_link(self) -> None:
+        order = [None, *(link.id for link in self.session.links)]
+        at = order.index(self._sieve.link) if self._sieve.link in order else 0
+        self._sift(Sieve(self._sieve.text, order[(at + 1) % len(order)], self._sieve.direction))
+
+    def action_which_direction(self) -> None:
+        at = _DIRECTIONS.index(self._sieve.direction)
+        self._sift(Sieve(self._sieve.text, self._sieve.link, _DIRECTIONS[(at + 1) % len(_DIRECTIONS)]))
+
+    def action_clear_filters(self) -> None:
+        self._sift(Sieve())
+
+    def action_bytes_shown(self) -> None:
+        self._shown = self._shown.following()
+        self._view.refresh()
+
+    @work
+    async def action_export(self) -> None:
+        what = "all links" if self._sieve.link is None else self._names()[self._sieve.link]
+        words = {"text": "text, to read", "csv": "CSV, for tables", "jsonl": "JSON lines, for programs"}
+        words |= {"raw": "raw bytes", "pcapng": "pcapng, for packet tools"}
+        form = await self.app.push_screen_wait(Pick(f"Export {what} as", [(form, words[form]) for form in FORMS]))
+        if form is None:
+            return
+        proposal = self.session.book.path.with_suffix(f".{_SUFFIX[form]}")
+        typed = await self.app.push_screen_wait(
+            LinePrompt("Into the file", str(proposal), _file_words, "Enter writes it, Esc goes back")
+        )
+        if typed is not None:
+            self._write(form, typed, self._sieve.link)
+
+    @work(thread=True, group="export")
+    def _write(self, form: str, typed: str, link: int | None) -> None:
+        path = Path(typed).expanduser()
+        say = self.app.call_from_thread
+        try:
+            reader = BookReader(self.session.book.path)
+            try:
+                with path.open("wb") as file:
+                    file.writelines(export(form, reader.timeline(link), self._names()))
+                written = path.stat().st_size
+            finally:
+                reader.close()
+        except (OSError, Fault) as error:
+            say(self.say, f"{path} was not written: {getattr(error, 'strerror', None) or error}", "bad")
+        else:
+            say(self.say, f"wrote {size(written)} to {path}", "good")
+
+
+def _sieve_words(text: str) -> str:
+    """Raises ValueError where the text is no filter."""
+    if not text:
+        return "all rows"
+    Sieve(text)
+    kind = "bytes" if text.startswith("hex:") else "pattern" if text.startswith("re:") else "text"
+    return f"rows that hold this {kind}"
+
+
+def _file_words(text: str) -> str:
+    path = Path(text).expanduser()
+    if not text.strip() or path.is_dir():
+        raise ValueError("give the name of a file")
+    if not path.parent.is_dir():
+        raise ValueError(f"there is no folder {path.parent}")
+    return (
+        "✗ it is there already and would be written over" if path.exists() else cut(f"a new file in {path.parent}", 76)
+    )

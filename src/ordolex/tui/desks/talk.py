@@ -1,0 +1,327 @@
+"""Talk: the conversation. What is typed goes out with its line end; what comes back stands below it with its time."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import replace
+
+from rich.segment import Segment
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.message import Message
+from textual.widgets import Input, Static
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.link.conversation import Row
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.question import Verdict
+from ordolex.core.record import LinkRecord
+from ordolex.core.text.escapes import EscapeError, named, to_bytes
+from ordolex.core.text.visible import hex_pairs, visible_text
+from ordolex.io.clock import mono_s
+from ordolex.io.faults import Fault
+from ordolex.tui.commands import TALK, bindings
+from ordolex.tui.desks.base import Desk, How
+from ordolex.tui.desks.find import line_reading
+from ordolex.tui.session import LINE_ENDS, Session
+from ordolex.tui.theme import SENT
+from ordolex.tui.widgets.prompts import LinePrompt
+from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.rows import Shown, row_segments
+from ordolex.tui.widgets.wording import cut
+
+_EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
+_NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
+
+
+class TalkDesk(Desk):
+    word = "Talk"
+    BINDINGS = bindings(TALK)
+    DEFAULT_CSS = """
+    TalkDesk #head { height: 1; color: $dim; margin-bottom: 1; }
+    TalkDesk.tight #head { margin-bottom: 0; }
+    TalkDesk #entry { height: 1; background: $surface; }
+    TalkDesk #mark { width: 3; color: $primary; text-style: bold; background: $surface; }
+    TalkDesk Input, TalkDesk Input:focus { border: none; height: 1; padding: 0; background: $surface; width: 1fr; }
+    TalkDesk #preview { height: 1; color: $dim; background: $surface; padding: 0 0 0 3; }
+    """
+
+    class OpenWanted(Message):
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
+
+    class ReleaseWanted(Message):
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._shown = Shown.BOTH
+        self._at_history = 0
+        self._offered = False
+        self._head = Text()
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="head")
+        yield RowView[Row](self._draw, _EMPTY, id="talk-rows")
+        with Horizontal(id="entry"):
+            yield Static(f" {SENT} ", id="mark", markup=False)
+            yield Input("", id="say", select_on_focus=False)
+        yield Static("", id="preview", markup=False)
+
+    def on_mount(self) -> None:
+        self._rows.can_focus = False
+        self.link_changed()
+
+    @property
+    def _rows(self) -> RowView[Row]:
+        return self.query_one("#talk-rows", RowView)
+
+    @property
+    def _input(self) -> Input:
+        return self.query_one("#say", Input)
+
+    def entered(self) -> None:
+        self._input.focus()
+        self.link_changed()
+
+    def link_changed(self) -> None:
+        link = self.session.chosen
+        self._rows.empty_text = _EMPTY if link is not None else _NO_LINK
+        self._rows.show_rows(self.session.talk(link).rows if link is not None else ())
+        history = self.session.talk(link).history if link is not None else []
+        self._at_history = len(history)
+        if link is not None and not history and not self._input.value and link.first_question:
+            self._input.value = link.first_question
+            self._input.cursor_position = len(link.first_question)
+        self._preview()
+        self.turn()
+
+    def restyled(self) -> None:
+        self._head = Text()
+        self._preview()
+
+    def turn(self) -> None:
+        link = self.session.chosen
+        if link is None:
+            return
+        talk = self.session.talk(link)
+        length = len(talk.rows)
+        before = talk.added
+        if self.session.drain(link):
+            fell_off = max(0, length + talk.added - before - len(talk.rows))
+            self._rows.rows_changed(fell_off)
+        head = self._headline(link)
+        if head.plain != self._head.plain:
+            self._head = head
+            self.query_one("#head", Static).update(head)
+
+    def _headline(self, link: LinkRecord) -> Text:
+        ink, view = self.ink, self.session.view(link)
+        head = Text(visible_text(link.name), ink.style("ink", bold=True))
+        head.append(f"   {self._shown.value}", ink.style("dim"))
+        if not self.session.is_open(link):
+            head.append("   not open: Ctrl+O opens it", ink.style("straw"))
+        elif view.asking:
+            head.append(f"   waiting for the answer to {cut(visible_text(view.asking), 24)}", ink.style("straw"))
+        elif view.evidence.last_heard_s is not None:
+            quiet = mono_s() - view.evidence.last_heard_s
+            head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
+        if not self._rows.following:
+            head.append("   scrolled back, PgDn goes forward", ink.style("straw"))
+        return head
+
+    def _draw(self, row: Row, width: int) -> list[Segment]:
+        return row_segments(row, width, self._shown, self.ink)
+
+    # ---- the entry
+
+    def on_input_changed(self) -> None:
+        self._preview()
+
+    def _preview(self) -> None:
+        link, preview = self.session.chosen, self.query_one("#preview", Static)
+        ink = self.ink
+        if link is None:
+            preview.update(Text(""))
+            return
+        text = Text(f"ends with {link.line_end}", ink.style("ink"))
+        try:
+            data = to_bytes(self._input.value) + LINE_ENDS[link.line_end]
+        except EscapeError as error:
+            text = Text(f"✗ {error}", ink.style("brick"))
+        else:
+            width = max(20, self.size.width - 40)
+            if any(b < 32 or b >= 127 for b in data.rstrip(b"\r\n")):
+                text.append(f"   {cut(named(data), 30)}", ink.style("copper"))
+            text.append("   sends ", ink.style("dim"))
+            text.append(cut(hex_pairs(data), width), ink.style("copper"))
+        text.no_wrap = True
+        preview.update(text)
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        link = self.session.chosen
+        if link is None:
+            self.say(_NO_LINK, "unsure")
+            return
+        try:
+            data = to_bytes(event.value) + LINE_ENDS[link.line_end]
+        except EscapeError as error:
+            self.say(str(error), "bad")
+            return
+        if not data:
+            self.say("Nothing to send: the line is empty and its line end is none (Ctrl+N)", "unsure")
+            return
+        if not self.session.is_open(link):
+            self.say("The port is not open; Ctrl+O opens it. What you typed is still there", "bad")
+            return
+        history = self.session.talk(link).history
+        if event.value and (not history or history[-1] != event.value):
+            history.append(event.value)
+        self._at_history = len(history)
+        self._input.value = ""
+        future = self.session.ask(link, data)
+        if future is not None:
+            self.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")
+            future.add_done_callback(self._from_hub(lambda done: self._answered(link, done)))
+
+    def _from_hub(self, work: Callable[[Future[Answer]], None]) -> Callable[[Future[Answer]], None]:
+        app = self.app
+
+        def later(done: Future[Answer]) -> None:
+            if app.is_running and not done.cancelled():
+                app.call_later(work, done)
+
+        return later
+
+    def _answered(self, link: LinkRecord, done: Future[Answer]) -> None:
+        try:
+            answer = done.result()
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        text, how = answer_words(answer)
+        if how != "good":
+            self.session.drain(link)
+            self.session.say(link, text)
+            self._rows.rows_changed()
+        self.say(text, how)
+
+    def action_earlier(self) -> None:
+        self._recall(-1)
+
+    def action_later(self) -> None:
+        self._recall(1)
+
+    def _recall(self, step: int) -> None:
+        link = self.session.chosen
+        history = self.session.talk(link).history if link is not None else []
+        at = self._at_history + step
+        if 0 <= at <= len(history):
+            self._at_history = at
+            self._input.value = history[at] if at < len(history) else ""
+            self._input.cursor_position = len(self._input.value)
+
+    # ---- what can be done
+
+    def action_line_end(self) -> None:
+        link = self.session.chosen
+        if link is None:
+            return
+        order = list(LINE_ENDS)
+        after = order[(order.index(link.line_end) + 1) % len(order)] if link.line_end in order else order[0]
+        try:
+            self.session.change_link(replace(link, line_end=after))
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        self.say(f"Each entry now ends with {after}")
+        self._preview()
+
+    def action_bytes_shown(self) -> None:
+        self._shown = self._shown.following()
+        self._rows.refresh()
+
+    def action_page_up(self) -> None:
+        self._rows.page(-1)
+
+    def action_page_down(self) -> None:
+        self._rows.page(1)
+
+    def action_stop(self) -> None:
+        link = self.session.chosen
+        runner = self.session.runner(link) if link is not None else None
+        if runner is not None:
+            self.session.hub.soon(runner.stop_asking)
+
+    def action_open_or_release(self) -> None:
+        link = self.session.chosen
+        if link is None:
+            self.say(_NO_LINK, "unsure")
+        elif self.session.is_open(link):
+            self.post_message(self.ReleaseWanted(link))
+        else:
+            self.post_message(self.OpenWanted(link))
+
+    @work
+    async def action_settings(self) -> None:
+        link = self.session.chosen
+        if link is None or link.endpoint.startswith("tcp://"):
+            self.say(_NO_LINK if link is None else "Raw TCP has no line settings", "unsure")
+            return
+        typed = await self.app.push_screen_wait(
+            LinePrompt(
+                f"Line settings of {visible_text(link.name)}",
+                link.line,
+                line_reading,
+                "Enter sets the port at once, Esc leaves it as it is",
+            )
+        )
+        if typed is None:
+            return
+        settings = read_line(typed).settings
+        try:
+            link = self.session.change_link(replace(link, line=settings.text, source="typed"))
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        runner = self.session.runner(link)
+        if runner is None:
+            self.say(f"{settings.text} is kept for when the port is opened")
+            return
+        future = self.session.hub.call(runner.retune(settings))
+        try:
+            await asyncio.wrap_future(future)
+        except Fault as fault:
+            self.say(str(fault), "bad")
+        else:
+            self.say(f"The port is now at {settings.text}; what was proven at the old settings is no proof any more")
+
+
+def answer_words(answer: Answer) -> tuple[str, How]:
+    """What an answer is worth, in a sentence, and how good that is."""
+    question = answer.question
+    ms = f"{answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
+    if answer.ended is Ended.STOPPED:
+        return "stopped waiting; what came is kept", "plain"
+    if answer.ended is Ended.LOST:
+        return "the port went away before the answer ended", "bad"
+    if answer.verdict is Verdict.NONE:
+        return f"no answer in {question.timeout_s:g} s", "unsure"
+    if answer.errors.total:
+        return f"{len(answer.data)} bytes with {answer.errors.words()}: the line settings do not fit", "bad"
+    match answer.verdict:
+        case Verdict.RIGHT:
+            return f"right answer in {ms}: {question.expected or 'as expected'}", "good"
+        case Verdict.WRONG:
+            return f"wrong answer in {ms}; expected {question.expected}", "unsure"
+        case Verdict.ECHO:
+            return f"our own bytes came back in {ms}: a loopback or an echo", "unsure"
+        case _:
+            return f"answer in {ms}; what a right one looks like is not known", "good"

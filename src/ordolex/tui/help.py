@@ -1,0 +1,89 @@
+"""The help page: what the desk is for, its keys, and what to do when it does not work."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from ordolex.core.link.ladder import RUNGS
+from ordolex.tui.commands import EVERYWHERE, of_context
+
+PURPOSE = {
+    "Find": "Find: which port is it? Choose one, press Enter, give the line settings on its sticker; it is opened.",
+    "Talk": "Talk: ask the device. Enter sends what you typed with its line end, and waits for the answer.",
+    "Keep": "Keep: everything that passed on every link of this book, with its time. It is always on.",
+}
+
+_RUNG_WORDS = {
+    "Present": "the port exists",
+    "Held": "we opened it",
+    "Heard": "bytes arrive",
+    "Clear": "they come without line errors and read as text or as sentences with a right checksum",
+    "Proven": "a question whose answer is known by shape was answered rightly",
+}
+
+HOW_TO = (
+    (
+        "I see only garbage",
+        "The link stays at Heard, with errors counted. Ctrl+G in Talk changes the settings: try the next usual rate"
+        " (9600, 19200, 38400, 115200, 4800, 1200). Framing errors: wrong rate. Parity errors only: wrong parity, or"
+        " seven data bits for eight. The right setting shows no errors at all.",
+    ),
+    (
+        "Nothing comes back",
+        "The link stays at Held. Is the device on? Ctrl+N changes the line end: many devices answer only after CR, or"
+        " after CR LF. Then try another rate. Then the cable: TXD must meet RXD.",
+    ),
+    (
+        "Which port is it?",
+        "Find lists ports as they come and go. Pull the adapter and plug it in again: its row leaves and comes back.",
+    ),
+    (
+        "The port is held",
+        "Find says by which process. Close it there; a port has one holder.",
+    ),
+    (
+        "Where is what I saw yesterday?",
+        "In Keep (F8): f filters, / searches, x exports. Nothing that passed is thrown away.",
+    ),
+)  # fmt: skip
+
+
+class HelpScreen(ModalScreen[None]):
+    DEFAULT_CSS = """
+    HelpScreen { align: center middle; background: $background 60%; }
+    HelpScreen > VerticalScroll { width: 100; max-width: 96%; height: 92%; background: $bar; padding: 1 2;
+        scrollbar-size: 1 1; }
+    HelpScreen Static { height: auto; background: $bar; margin-bottom: 1; }
+    HelpScreen .title { text-style: bold; color: $primary; margin-bottom: 0; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape,f1,enter,q", "leave", "back")]
+
+    def __init__(self, desk: str) -> None:
+        super().__init__()
+        self._desk = desk
+
+    def compose(self) -> ComposeResult:
+        with VerticalScroll():
+            yield Static(PURPOSE[self._desk], markup=False)
+            for context, title in ((self._desk, f"Keys in {self._desk}"), (EVERYWHERE, "Keys everywhere")):
+                yield Static(title, classes="title")
+                yield Static(_keys(context), markup=False)
+            yield Static("The five rungs of a link", classes="title")
+            yield Static("\n".join(f"{r.word:9} {_RUNG_WORDS[r.word]}" for r in RUNGS), markup=False)
+            for question, answer in HOW_TO:
+                yield Static(question, classes="title")
+                yield Static(answer, markup=False)
+            yield Static("Esc goes back", classes="title")
+
+    def action_leave(self) -> None:
+        self.dismiss(None)
+
+
+def _keys(context: str) -> str:
+    return "\n".join(f"{command.shown_key:10} {command.title}. {command.help}" for command in of_context(context))

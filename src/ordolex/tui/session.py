@@ -1,0 +1,234 @@
+"""What the interface works on: the book, the links and their runners, the survey, and which link is chosen.
+
+It owns these facts; widgets hold only how they are looked at. It knows no widget.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from concurrent.futures import Future
+from dataclasses import dataclass, field, replace
+
+from ordolex.core.endpoint import read_endpoint
+from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import LineSettings, SettingsError
+from ordolex.core.link.conversation import Conversation, Row
+from ordolex.core.link.exchange import Answer
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question
+from ordolex.core.link.state import LinkState
+from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.io.book.book import Book
+from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.feed import Passed
+from ordolex.io.hub import Hub
+from ordolex.io.ports.survey import PortFacts
+from ordolex.io.runner import LinkRunner, LinkView
+
+ROWS_KEPT = 20_000
+_EARLIER_ITEMS = 300
+_BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
+_NO_LINE = LineSettings(9600)
+
+LINE_ENDS = {"LF": b"\n", "CR": b"\r", "CR LF": b"\r\n", "none": b""}
+
+
+@dataclass
+class Talk:
+    """The rows of one link on the screen."""
+
+    conversation: Conversation = field(default_factory=Conversation)
+    rows: deque[Row] = field(default_factory=lambda: deque(maxlen=ROWS_KEPT))
+    added: int = 0
+    history: list[str] = field(default_factory=list)
+
+
+class Session:
+    def __init__(self, book: Book, hub: Hub) -> None:
+        self.book = book
+        self.hub = hub
+        self.site = book.reader.site()
+        self.links: list[LinkRecord] = book.links()
+        self.chosen: LinkRecord | None = self.links[-1] if self.links else None
+        self.ports: list[PortFacts] = []
+        self.surveyed = False
+        self._talks: dict[int, Talk] = {}
+
+    # ---- links
+
+    def choose(self, link: LinkRecord) -> None:
+        self.chosen = link
+
+    def step(self, by: int) -> None:
+        """Chooses the next or previous link of the rail."""
+        if self.links:
+            ids = [link.id for link in self.links]
+            at = ids.index(self.chosen.id) if self.chosen and self.chosen.id in ids else 0
+            self.chosen = self.links[(at + by) % len(self.links)]
+
+    def link_for(self, endpoint: str) -> LinkRecord | None:
+        port = self.port_of(endpoint)
+        for link in self.links:
+            if link.endpoint == endpoint or (port is not None and port.identity and link.adapter == port.identity):
+                return link
+        return None
+
+    def keep_link(self, endpoint: str, line: str, source: str) -> LinkRecord:
+        """The link of this endpoint with these settings, made if the book has none. Raises a BookFault."""
+        port = self.port_of(endpoint)
+        known = self.link_for(endpoint)
+        if known is None:
+            name = port.name if port is not None else endpoint
+            link = self.book.add_link(
+                LinkRecord(
+                    0, name, endpoint, line, source,
+                    adapter=port.identity if port is not None else "",
+                    first_question=port.first_question if port is not None else "",
+                )
+            )  # fmt: skip
+            self.links.append(link)
+            return link
+        return self.change_link(replace(known, endpoint=endpoint, line=line, source=source))
+
+    def change_link(self, link: LinkRecord) -> LinkRecord:
+        old = next((entry for entry in self.links if entry.id == link.id), None)
+        if old != link:
+            self.book.keep_link(link)
+            self.links = [link if entry.id == link.id else entry for entry in self.links]
+        if self.chosen is not None and self.chosen.id == link.id:
+            self.chosen = link
+        return link
+
+    def port_of(self, endpoint: str) -> PortFacts | None:
+        return next((port for port in self.ports if port.endpoint == endpoint), None)
+
+    def line_of(self, link: LinkRecord) -> LineSettings:
+        try:
+            return read_line(link.line).settings
+        except SettingsError:
+            return _NO_LINE
+
+    # ---- the survey
+
+    def surveyed_now(self, ports: list[PortFacts]) -> list[str]:
+        """Takes a new survey; sentences on links whose adapter has another endpoint now."""
+        said = []
+        self.surveyed = True
+        self.ports = [self._marked(port) for port in ports]
+        for link in list(self.links):
+            moved = next((p for p in self.ports if p.identity and p.identity == link.adapter), None)
+            if moved is not None and moved.endpoint != link.endpoint and not self.is_open(link):
+                self.change_link(replace(link, endpoint=moved.endpoint))
+                said.append(f"{link.name} is now at {moved.endpoint}")
+        return said
+
+    def _marked(self, port: PortFacts) -> PortFacts:
+        """A port that we hold ourselves is not held by somebody else."""
+        ours = [link for link in self.links if link.endpoint == port.endpoint and self.is_open(link)]
+        return replace(port, state="held", holder="us") if ours else port
+
+    # ---- what runs
+
+    def runner(self, link: LinkRecord) -> LinkRunner | None:
+        return self.hub.runner(link.id)
+
+    def is_open(self, link: LinkRecord) -> bool:
+        runner = self.runner(link)
+        return runner is not None and runner.is_open
+
+    def view(self, link: LinkRecord) -> LinkView:
+        """The link's moment; for one that was never opened, what the survey says of its port."""
+        view = self.hub.views.get(link.id)
+        if view is not None and (view.evidence.rung >= Rung.HELD or view.evidence.trouble or view.returning):
+            return view
+        state = LinkState(self.line_of(link))
+        if view is not None and self.port_of(link.endpoint) is None and view.endpoint == link.endpoint:
+            listed = read_endpoint(link.endpoint).kind != "serial" and not link.adapter
+        else:
+            listed = self._is_listed(link)
+        if listed:
+            state.seen(mono_s())
+        elif self.surveyed:
+            state.trouble = "its port is not there"
+        return LinkView(link.id, link.endpoint, state.evidence(), "", "", "")
+
+    def _is_listed(self, link: LinkRecord) -> bool:
+        port = self.port_of(link.endpoint)
+        return port is not None and port.state != "gone"
+
+    def open(self, link: LinkRecord) -> Future[LinkRunner]:
+        return self.hub.call(self.hub.open(link.id, link.endpoint, self.line_of(link)))
+
+    def release(self, link: LinkRecord) -> Future[None] | None:
+        runner = self.runner(link)
+        return None if runner is None else self.hub.call(runner.release())
+
+    def ask(self, link: LinkRecord, data: bytes) -> Future[Answer] | None:
+        runner = self.runner(link)
+        return None if runner is None else self.hub.call(runner.ask(Question(data)))
+
+    # ---- the conversation on the screen
+
+    def talk(self, link: LinkRecord) -> Talk:
+        """The link's rows; at first those of the book's end, so that a new start goes on where the last one ended."""
+        talk = self._talks.get(link.id)
+        if talk is None:
+            talk = self._talks[link.id] = Talk()
+            for item in self.book.reader.latest(_EARLIER_ITEMS, link.id):
+                self._add_recorded(talk, item)
+            talk.history = [row.shown for row in talk.rows if row.direction == "tx"][-50:]
+            self._add(talk, talk.conversation.flush())
+            runner = self.runner(link)
+            if runner is not None:
+                runner.feed.drain()  # the book has it already, up to a few milliseconds
+        return talk
+
+    def drain(self, link: LinkRecord) -> bool:
+        """Takes what came since the last turn into the link's rows; whether there was anything."""
+        talk = self.talk(link)
+        before = talk.added
+        runner = self.runner(link)
+        items, forgotten = runner.feed.drain() if runner is not None else ([], 0)
+        skipped, items = _tail(items, _BYTES_A_TURN)
+        if forgotten + skipped:
+            text = f"{forgotten + skipped} bytes passed too fast to show; all are in Keep"
+            self._add(talk, talk.conversation.note(text, utc_us()))
+        for item in items:
+            self._add_passed(talk, item)
+        self._add(talk, talk.conversation.tick(utc_us()))
+        return talk.added != before
+
+    def say(self, link: LinkRecord, text: str) -> None:
+        """A remark of the program's among the link's rows, below what it speaks of."""
+        talk = self.talk(link)
+        self._add(talk, talk.conversation.note(text, utc_us()))
+
+    def _add_passed(self, talk: Talk, item: Passed) -> None:
+        if item.direction == "tx":
+            self._add(talk, talk.conversation.sent(item.data, item.utc_us))
+        elif item.direction == "rx":
+            self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
+        else:
+            self._add(talk, talk.conversation.note(item.text, item.utc_us))
+
+    def _add_recorded(self, talk: Talk, item: Chunk | Event) -> None:
+        if isinstance(item, Chunk):
+            self._add_passed(talk, Passed(item.direction, item.data, item.utc_us, item.errors))
+        elif item.kind not in ("rung", "answer", "lines"):
+            cut = item.kind in CUTTING_EVENTS
+            self._add(talk, talk.conversation.note(item.text, item.utc_us, cut=cut))
+
+    @staticmethod
+    def _add(talk: Talk, rows: list[Row]) -> None:
+        talk.rows.extend(rows)
+        talk.added += len(rows)
+
+
+def _tail(items: list[Passed], limit: int) -> tuple[int, list[Passed]]:
+    """The last items that hold about `limit` bytes, and how many bytes stand before them."""
+    size = 0
+    for at in range(len(items) - 1, -1, -1):
+        size += len(items[at].data)
+        if size > limit:
+            return sum(len(item.data) for item in items[:at]), items[at:]
+    return 0, items

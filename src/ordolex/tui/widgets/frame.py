@@ -1,0 +1,187 @@
+"""The frame around every desk: the top bar, the rail of links, the one-line status and the keys."""
+
+from __future__ import annotations
+
+from rich.style import Style
+from rich.text import Text
+from textual.widget import Widget
+
+from ordolex.core.link.ladder import RUNGS, Rung
+from ordolex.core.record import LinkRecord
+from ordolex.core.text.visible import visible_text
+from ordolex.io.book.recorder import RecorderStatus
+from ordolex.io.clock import mono_s
+from ordolex.io.runner import LinkView
+from ordolex.tui.commands import Command
+from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
+from ordolex.tui.widgets.wording import age, cut
+
+
+class Painted(Widget):
+    """A widget that draws one Text, and draws it anew only when what it shows has changed."""
+
+    def __init__(self, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._shown: object = None
+
+    @property
+    def ink(self) -> Palette:
+        return PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
+
+    def paint(self) -> Text:
+        raise NotImplementedError
+
+    def show(self) -> None:
+        text = self.paint()
+        key = (text.plain, tuple(text.spans), self.app.theme)
+        if key != self._shown:
+            self._shown = key
+            self.refresh()
+
+    def render(self) -> Text:
+        return self.paint()
+
+
+class TopBar(Painted):
+    DEFAULT_CSS = "TopBar { height: 1; background: $bar; dock: top; }"
+
+    def __init__(self) -> None:
+        super().__init__(id="topbar")
+        self.site = ""
+        self.desks: list[tuple[str, str]] = []
+        self.desk = ""
+        self.status = RecorderStatus(True)
+
+    def paint(self) -> Text:
+        ink, width = self.ink, self.size.width
+        text = Text(no_wrap=True)
+        text.append(" Ordolex ", ink.style("ground", bold=True, on="copper"))
+        right = Text()
+        if self.status.keeping:
+            right.append(f"{TIED} kept ", ink.style("moss"))
+        else:
+            right.append(f" {BAD} NOT KEPT ", ink.style("ground", bold=True, on="brick"))
+        desks = Text()
+        for key, name in self.desks:
+            here = name == self.desk
+            desks.append(f"  {key} ", ink.style("copper" if here else "dim"))
+            desks.append(name, ink.style("ink" if here else "dim", bold=here) + Style(underline=here))
+        room = width - len(text.plain) - len(desks.plain) - len(right.plain) - 2
+        site = cut(visible_text(self.site), room - 2) if room > 8 else ""
+        text.append(f"  {site}" if site else "", ink.style("ink", bold=True))
+        text.append_text(desks)
+        text.append(" " * max(1, width - len(text.plain) - len(right.plain)))
+        text.append_text(right)
+        return text
+
+
+class Rail(Painted):
+    """The links of the book, each with its five knots."""
+
+    DEFAULT_CSS = "Rail { width: 26; background: $surface; padding: 1 0; }"
+
+    def __init__(self) -> None:
+        super().__init__(id="rail")
+        self.entries: list[tuple[LinkRecord, LinkView]] = []
+        self.chosen = 0
+
+    def paint(self) -> Text:
+        ink, room = self.ink, self.size.width
+        text = Text(no_wrap=True)
+        text.append("  Links\n\n", ink.style("dim"))
+        if not self.entries:
+            text.append("  none yet: open a\n  port in Find\n", ink.style("dim"))
+        fits = max(1, (self.size.height - 2) // 4)
+        at = next((i for i, (link, _) in enumerate(self.entries) if link.id == self.chosen), 0)
+        first = max(0, min(at - fits // 2, len(self.entries) - fits))
+        for link, view in self.entries[first : first + fits]:
+            self._one(text, link, view, ink, room)
+        hidden = len(self.entries) - fits
+        if hidden > 0:
+            text.append(f"  and {hidden} more", ink.style("dim"))
+        return text
+
+    def _one(self, text: Text, link: LinkRecord, view: LinkView, ink: Palette, room: int) -> None:
+        here = link.id == self.chosen
+        mark = "▌ " if here else "  "
+        text.append(mark, ink.style("copper"))
+        text.append(cut(visible_text(link.name), room - 3) + "\n", ink.style("ink", bold=here))
+        text.append(mark, ink.style("copper"))
+        text.append_text(knots(view.evidence.rung, ink))
+        line = link.line if not link.endpoint.startswith("tcp://") else "raw TCP"
+        text.append(f"  {cut(line, room - 14)}\n", ink.style("dim"))
+        text.append(mark, ink.style("copper"))
+        text.append(cut(_last_word(view), room - 3) + "\n\n", ink.style("brick" if view.evidence.trouble else "dim"))
+
+
+def _last_word(view: LinkView) -> str:
+    evidence = view.evidence
+    if view.returning:
+        return f"{BAD} gone, {view.returning}"
+    if evidence.trouble:
+        return f"{BAD} {evidence.trouble}"
+    if evidence.rung >= Rung.HELD:
+        heard = "nothing heard" if evidence.last_heard_s is None else age(mono_s() - evidence.last_heard_s)
+        return f"{evidence.rung.word}, {heard}"
+    return evidence.rung.word if evidence.rung else "not there"
+
+
+def sureness(rung: Rung) -> str:
+    """The colour that says how sure we are."""
+    return {Rung.ABSENT: "dim", Rung.PROVEN: "moss", Rung.CLEAR: "moss"}.get(rung, "straw")
+
+
+def knots(rung: Rung, ink: Palette) -> Text:
+    text = Text()
+    for i, step in enumerate(RUNGS):
+        tied = step <= rung
+        if i:
+            text.append(LINE_TIED if tied else LINE_OPEN, ink.style(sureness(rung) if tied else "faint"))
+        text.append(TIED if tied else OPEN_KNOT, ink.style(sureness(rung) if tied else "faint"))
+    return text
+
+
+class StatusLine(Painted):
+    """The last thing that the program has to say, with a glyph for how it went."""
+
+    DEFAULT_CSS = "StatusLine { height: 1; background: $surface; padding: 0 1; }"
+
+    def __init__(self) -> None:
+        super().__init__(id="status")
+        self._text, self._colour = "", "dim"
+
+    def say(self, text: str, how: str = "plain") -> None:
+        """how: good, bad, unsure or plain."""
+        glyph, self._colour = {"good": (GOOD, "moss"), "bad": (BAD, "brick"), "unsure": (UNSURE, "straw")}.get(
+            how, ("", "dim")
+        )
+        self._text = f"{glyph} {text}".strip()
+        self.show()
+
+    def paint(self) -> Text:
+        return Text(cut(visible_text(self._text), self.size.width), self.ink.style(self._colour), no_wrap=True)
+
+
+class KeyLine(Painted):
+    """The keys of the desk; what does not fit is under Ctrl+P and F1."""
+
+    DEFAULT_CSS = "KeyLine { height: 1; background: $bar; dock: bottom; padding: 0 1; }"
+
+    def __init__(self) -> None:
+        super().__init__(id="keys")
+        self.commands: list[Command] = []
+
+    def paint(self) -> Text:
+        ink, room = self.ink, self.size.width
+        text = Text(no_wrap=True)
+        last = [c for c in self.commands if c.id in ("app.help", "app.leave")]
+        first = [c for c in self.commands if c not in last]
+        reserved = sum(len(c.shown_key) + len(c.footer) + 4 for c in last)
+        for command in first + last:
+            piece = f"{command.shown_key} {command.footer}"
+            limit = room if command in last else room - reserved
+            if len(text.plain) + len(piece) > limit:
+                continue
+            text.append(command.shown_key, ink.style("copper"))
+            text.append(f" {command.footer}   ", ink.style("ink"))
+        return text

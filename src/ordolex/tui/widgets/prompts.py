@@ -1,0 +1,95 @@
+"""Questions that the program asks the technician: one line to type, a short list to pick from, yes or no."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import ClassVar
+
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, OptionList, Static
+from textual.widgets.option_list import Option
+
+_CSS = """
+{name} {{ align: center middle; background: $background 60%; }}
+{name} > Vertical {{
+    width: 92; max-width: 96%; height: auto; max-height: 90%; background: $bar; padding: 1 2;
+}}
+{name} Static {{ height: auto; background: $bar; }}
+{name} .title {{ text-style: bold; color: $foreground; }}
+{name} .dim {{ color: $dim; }}
+{name} .bad {{ color: $error; }}
+{name} .good {{ color: $ice; }}
+{name} Input, {name} Input:focus {{ margin: 1 0; border: none; height: 1; background: $background; padding: 0 1; }}
+{name} OptionList {{ border: none; background: $bar; height: auto; max-height: 14; margin: 1 0; padding: 0; }}
+"""
+
+
+class LinePrompt(ModalScreen[str | None]):
+    """One line. `read` turns the text into a sentence on how it is understood, or raises ValueError with what is
+    wrong; the line can be given only when it is understood. Esc gives None."""
+
+    DEFAULT_CSS = _CSS.format(name="LinePrompt")
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
+
+    def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str) -> None:
+        super().__init__()
+        self._title, self._value, self._read, self._hint = title, value, read, hint
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            yield Static(self._title, classes="title", markup=False)
+            yield Input(self._value, id="line", select_on_focus=False)
+            yield Static("", id="reading", markup=False)
+            yield Static(self._hint, classes="dim", markup=False)
+
+    def on_mount(self) -> None:
+        self._reading(self._value)
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self._reading(event.value)
+
+    def _reading(self, text: str) -> bool:
+        shown = self.query_one("#reading", Static)
+        try:
+            reading, good = self._read(text), True
+        except ValueError as error:
+            reading, good = f"✗ {error}", False
+        shown.update(reading)
+        shown.set_class(not good, "bad")
+        shown.set_class(good, "good")
+        return good
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        if self._reading(event.value):
+            self.dismiss(event.value)
+
+    def action_give_up(self) -> None:
+        self.dismiss(None)
+
+
+class Pick(ModalScreen[str | None]):
+    """A short list of (answer, words). Esc gives None."""
+
+    DEFAULT_CSS = _CSS.format(name="Pick")
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
+
+    def __init__(self, title: str, choices: list[tuple[str, str]], text: str = "") -> None:
+        super().__init__()
+        self._title, self._choices, self._text = title, choices, text
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            yield Static(self._title, classes="title", markup=False)
+            if self._text:
+                yield Static(self._text, markup=False)
+            yield OptionList(*(Option(words, id=answer) for answer, words in self._choices), markup=False)
+            yield Static("Enter takes it, Esc goes back", classes="dim")
+
+    def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
+        self.dismiss(event.option.id)
+
+    def action_give_up(self) -> None:
+        self.dismiss(None)

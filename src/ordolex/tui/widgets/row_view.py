@@ -1,0 +1,111 @@
+"""Rows of a conversation or of the record: only those on the screen are drawn, however many there are.
+
+It follows the newest row until the technician scrolls back, and again when he is back at the end.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Generic, TypeVar
+
+from rich.segment import Segment
+from rich.style import Style
+from textual.geometry import Size
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
+
+T = TypeVar("T")
+Draw = Callable[[T, int], list[Segment]]
+
+
+class RowView(ScrollView, Generic[T], can_focus=True):
+    """`rows` is owned by somebody else; call `rows_changed` when it grew, with the number added and the number that
+    fell off its beginning."""
+
+    DEFAULT_CSS = """
+    RowView { background: $background; scrollbar-size: 1 1; overflow-x: hidden; overflow-y: scroll; height: 1fr; }
+    """
+
+    def __init__(self, draw: Draw[T], empty: str = "", *, with_cursor: bool = False, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._draw_row = draw
+        self._empty = empty
+        self._with_cursor = with_cursor
+        self._rows: Sequence[T] = ()
+        self.following = True
+        self.cursor = 0
+
+    def show_rows(self, rows: Sequence[T]) -> None:
+        """Another list of rows, from its end."""
+        self._rows = rows
+        self.following = True
+        self.cursor = max(0, len(rows) - 1)
+        self.rows_changed()
+
+    @property
+    def empty_text(self) -> str:
+        return self._empty
+
+    @empty_text.setter
+    def empty_text(self, text: str) -> None:
+        self._empty = text
+        self.refresh()
+
+    def rows_changed(self, fell_off: int = 0) -> None:
+        self.virtual_size = Size(self.size.width, len(self._rows))
+        if self.following:
+            self.cursor = max(0, len(self._rows) - 1)
+            self.scroll_to(y=self.max_scroll_y, animate=False, immediate=True)
+        elif fell_off:
+            self.cursor = max(0, self.cursor - fell_off)
+            self.scroll_to(y=max(0, self.scroll_y - fell_off), animate=False, immediate=True)
+        self.refresh()
+
+    def on_resize(self) -> None:
+        self.rows_changed()
+
+    def watch_scroll_y(self, old: float, new: float) -> None:
+        super().watch_scroll_y(old, new)
+        if not self._with_cursor:
+            self.following = new >= self.max_scroll_y - 0.5
+
+    def page(self, pages: int) -> None:
+        self.scroll_relative(y=pages * max(1, self.size.height - 1), animate=False, immediate=True)
+
+    def go_to(self, row: int) -> None:
+        """Puts the cursor there and brings it into sight."""
+        self.cursor = max(0, min(row, len(self._rows) - 1))
+        self.following = self.cursor >= len(self._rows) - 1
+        top, height = round(self.scroll_y), self.size.height
+        if self.cursor < top:
+            self.scroll_to(y=self.cursor, animate=False, immediate=True)
+        elif self.cursor >= top + height:
+            self.scroll_to(y=self.cursor - height + 1, animate=False, immediate=True)
+        self.refresh()
+
+    def render_line(self, y: int) -> Strip:
+        width = self.size.width
+        ground = self.rich_style
+        row = y + round(self.scroll_y)
+        if not self._rows:
+            return Strip(_words(self._empty, y, width, ground)).adjust_cell_length(width, ground)
+        if row >= len(self._rows):
+            return Strip.blank(width, ground)
+        segments = self._draw_row(self._rows[row], width)
+        strip = Strip(segments).crop(0, width).adjust_cell_length(width, ground).apply_style(ground)
+        if self._with_cursor and row == self.cursor and self.has_focus:
+            strip = strip.apply_style(Style(bgcolor=self.app.current_theme.panel, bold=True))
+        return strip
+
+
+def _words(text: str, y: int, width: int, ground: Style) -> list[Segment]:
+    """A sentence for an empty view, wrapped."""
+    lines, line = [], ""
+    for word in text.split():
+        if line and len(line) + 1 + len(word) > width - 4:
+            lines.append(line)
+            line = word
+        else:
+            line = f"{line} {word}".strip()
+    lines.append(line)
+    return [Segment("  " + lines[y - 1], ground)] if 1 <= y <= len(lines) else []

@@ -1,0 +1,45 @@
+"""Short words for times and numbers, the same everywhere on the screen."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+
+def age(seconds: float) -> str:
+    """Such as `0.4 s ago`, `3 min ago`."""
+    if seconds < 10:
+        return f"{max(0.0, seconds):.1f} s ago"
+    if seconds < 120:
+        return f"{seconds:.0f} s ago"
+    if seconds < 7200:
+        return f"{seconds / 60:.0f} min ago"
+    return f"{seconds / 3600:.0f} h ago"
+
+
+def count(number: int) -> str:
+    """Thousands apart by a thin gap: 1 204."""
+    return f"{number:,}".replace(",", " ")
+
+
+def size(number: int) -> str:
+    return f"{number} B" if number < 1000 else f"{number / 1000:.1f} kB" if number < 1e6 else f"{number / 1e6:.1f} MB"
+
+
+def clock_time(utc_us: int) -> str:
+    """The technician's own time of day, with milliseconds."""
+    moment = datetime.fromtimestamp(utc_us / 1e6)
+    return f"{moment:%H:%M:%S}.{moment.microsecond // 1000:03d}"
+
+
+def day(utc_us: int) -> str:
+    return f"{datetime.fromtimestamp(utc_us / 1e6):%d %b}"
+
+
+def cut(text: str, width: int) -> str:
+    """Shortened to the width with an ellipsis; never longer."""
+    return text if len(text) <= width else text[: max(0, width - 1)] + "…" if width > 0 else ""
+
+
+def endpoint_short(endpoint: str) -> str:
+    """An endpoint for a narrow place: without its scheme, or the last part of a path."""
+    return endpoint.split("://", 1)[1] if "://" in endpoint else endpoint.removeprefix("/dev/")
