@@ -36,7 +36,8 @@ from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.prompts import Pick
 
 _TURN_S = 0.05
-_SURVEY_S = 0.7
+_FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
+_SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 3.0
 _DESKS: tuple[type[Desk], ...] = (FindDesk, TalkDesk, KeepDesk)
 _DESK_KEYS = {"Find": "F2", "Talk": "F5", "Keep": "F8"}
 
@@ -67,6 +68,8 @@ class OrdolexApp(App[None]):
         self._session = Session(book, Hub(book.recorder))
         self._interrupted_s = 0.0
         self._kept_well = True
+        self._turns = 0
+        self._rungs_shown: list[tuple[int, str]] = []
         for theme in themes():
             self.register_theme(theme)
         self.theme = "ordolex-dark"
@@ -104,7 +107,7 @@ class OrdolexApp(App[None]):
         self.query_one(StatusLine).set_class(height < 12, "away")
         for desk in self.query(Desk):
             desk.set_class(height < 20 or width < 60, "tight")
-        self._turn()
+        self._show_frame()
 
     def _stop_on_signals(self) -> None:
         """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed."""
@@ -131,13 +134,25 @@ class OrdolexApp(App[None]):
         self.query_one(TopBar).desk = word
         self.query_one(KeyLine).commands = [c for c in (*of_context(word), *of_context(EVERYWHERE)) if c.footer]
         self.desk.entered()
-        self._turn()
+        self._show_frame()
 
     # ---- the turn
 
     def _turn(self) -> None:
         if not self.is_running or not self.query(TopBar):
             return
+        self._turns += 1
+        if self._turns % _FRAME_TURNS == 0 or self._rungs() != self._rungs_shown:
+            self._show_frame()
+        self.desk.turn()
+
+    def _rungs(self) -> list[tuple[int, str]]:
+        """What of the frame must show at once when it changes; ages and counts can wait a quarter of a second."""
+        views = [(link, self._session.view(link)) for link in self._session.links]
+        return [(view.evidence.rung, view.evidence.trouble + view.asking) for _, view in views]
+
+    def _show_frame(self) -> None:
+        self._rungs_shown = self._rungs()
         session = self._session
         bar = self.query_one(TopBar)
         bar.status = self._book.recorder.status
@@ -150,7 +165,6 @@ class OrdolexApp(App[None]):
         for widget in (bar, rail, lifeline, self.query_one(KeyLine)):
             if widget.display:
                 widget.show()
-        self.desk.turn()
 
     def _say_of_record(self, keeping: bool, why: str) -> None:
         if keeping != self._kept_well:
@@ -169,7 +183,7 @@ class OrdolexApp(App[None]):
             for sentence in self._session.surveyed_now(ports):
                 self.query_one(StatusLine).say(sentence)
             self.query_one(FindDesk).survey_changed()
-            await asyncio.sleep(_SURVEY_S)
+            await asyncio.sleep(_SURVEY_S if self.desk.word == "Find" else _SURVEY_ELSEWHERE_S)
 
     # ---- what desks ask for
 
@@ -254,7 +268,7 @@ class OrdolexApp(App[None]):
     def _step(self, by: int) -> None:
         self._session.step(by)
         self.desk.link_changed()
-        self._turn()
+        self._show_frame()
 
     def action_light(self) -> None:
         self.theme = "ordolex-light" if self.theme == "ordolex-dark" else "ordolex-dark"

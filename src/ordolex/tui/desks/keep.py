@@ -9,7 +9,6 @@ from rich.segment import Segment
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.widgets import Static
 from textual.worker import get_current_worker
 
 from ordolex.core.export import FORMS, export, rows_of
@@ -20,6 +19,7 @@ from ordolex.io.faults import Fault
 from ordolex.tui.commands import KEEP, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import Session
+from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
@@ -77,10 +77,6 @@ class Sieve:
 class KeepDesk(Desk):
     word = "Keep"
     BINDINGS = bindings(KEEP)
-    DEFAULT_CSS = """
-    KeepDesk #keep-head { height: 1; color: $dim; margin-bottom: 1; }
-    KeepDesk.tight #keep-head { margin-bottom: 0; }
-    """
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -94,7 +90,7 @@ class KeepDesk(Desk):
         self._totals = (0, 0)
 
     def compose(self) -> ComposeResult:
-        yield Static("", id="keep-head")
+        yield HeadLine()
         yield RowView[Entry](self._draw, "Nothing recorded yet.", with_cursor=True, id="keep-rows")
 
     @property
@@ -179,7 +175,9 @@ class KeepDesk(Desk):
             head.append(f"   only {visible_text(', '.join(wanted))}; Esc shows all", ink.style("straw"))
         if self._reading:
             head.append(f"   {self._reading}", ink.style("straw"))
-        self.query_one("#keep-head", Static).update(head)
+        line = self.query_one(HeadLine)
+        line.text = head
+        line.show()
 
     def _names(self) -> dict[int, str]:
         return {link.id: link.name for link in self.session.links} | {0: "book"}

@@ -29,12 +29,15 @@ from ordolex.tui.desks.base import Desk, How
 from ordolex.tui.desks.find import line_reading
 from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.theme import SENT
+from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
 from ordolex.tui.widgets.wording import cut
 
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
+_FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast
+_FLOOD_TURNS = 4
 _NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 
 
@@ -42,8 +45,6 @@ class TalkDesk(Desk):
     word = "Talk"
     BINDINGS = bindings(TALK)
     DEFAULT_CSS = """
-    TalkDesk #head { height: 1; color: $dim; margin-bottom: 1; }
-    TalkDesk.tight #head { margin-bottom: 0; }
     TalkDesk #entry { height: 1; background: $surface; }
     TalkDesk #mark { width: 3; color: $primary; text-style: bold; background: $surface; }
     TalkDesk Input, TalkDesk Input:focus { border: none; height: 1; padding: 0; background: $surface; width: 1fr; }
@@ -64,11 +65,11 @@ class TalkDesk(Desk):
         super().__init__(session)
         self._shown = Shown.BOTH
         self._at_history = 0
-        self._offered = False
-        self._head = Text()
+        self._turns = 0
+        self._flood = False
 
     def compose(self) -> ComposeResult:
-        yield Static("", id="head")
+        yield HeadLine()
         yield RowView[Row](self._draw, _EMPTY, id="talk-rows")
         with Horizontal(id="entry"):
             yield Static(f" {SENT} ", id="mark", markup=False)
@@ -104,23 +105,26 @@ class TalkDesk(Desk):
         self.turn()
 
     def restyled(self) -> None:
-        self._head = Text()
         self._preview()
 
     def turn(self) -> None:
         link = self.session.chosen
         if link is None:
             return
+        self._turns += 1
+        if self._flood and self._turns % _FLOOD_TURNS:
+            return
         talk = self.session.talk(link)
         length = len(talk.rows)
         before = talk.added
-        if self.session.drain(link):
+        drained = self.session.drain(link)
+        self._flood = talk.added - before > _FLOOD_ROWS
+        if drained:
             fell_off = max(0, length + talk.added - before - len(talk.rows))
             self._rows.rows_changed(fell_off)
-        head = self._headline(link)
-        if head.plain != self._head.plain:
-            self._head = head
-            self.query_one("#head", Static).update(head)
+        head = self.query_one(HeadLine)
+        head.text = self._headline(link)
+        head.show()
 
     def _headline(self, link: LinkRecord) -> Text:
         ink, view = self.ink, self.session.view(link)
@@ -186,6 +190,7 @@ class TalkDesk(Desk):
             history.append(event.value)
         self._at_history = len(history)
         self._input.value = ""
+        self.action_stop()  # what is typed goes out now, also while a device talks on and on
         future = self.session.ask(link, data)
         if future is not None:
             self.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")

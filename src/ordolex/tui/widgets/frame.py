@@ -23,6 +23,7 @@ class Painted(Widget):
     def __init__(self, id: str | None = None) -> None:
         super().__init__(id=id)
         self._shown: object = None
+        self._ready: tuple[object, Text] | None = None
 
     @property
     def ink(self) -> Palette:
@@ -36,10 +37,26 @@ class Painted(Widget):
         key = (text.plain, tuple(text.spans), self.app.theme)
         if key != self._shown:
             self._shown = key
+            self._ready = ((self.size, self.app.theme), text)
             self.refresh()
 
     def render(self) -> Text:
+        if self._ready is not None and self._ready[0] == (self.size, self.app.theme):
+            return self._ready[1]
         return self.paint()
+
+
+class HeadLine(Painted):
+    """The first line of a desk. It has a height of its own, so that a new text never lays the screen out anew."""
+
+    DEFAULT_CSS = "HeadLine { height: 1; margin-bottom: 1; } .tight HeadLine { margin-bottom: 0; }"
+
+    def __init__(self, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.text = Text()
+
+    def paint(self) -> Text:
+        return self.text
 
 
 class TopBar(Painted):
