@@ -50,8 +50,11 @@ def find(
         typer.echo("no serial port; plug an adapter in, or start `ordolex bench`")
     for row in rows:
         typer.echo(_row_text(row))
-    while watch:
-        rows = _watch_once(rows)
+    try:
+        while watch:
+            rows = _watch_once(rows)
+    except KeyboardInterrupt:
+        raise typer.Exit from None
 
 
 def _row_text(row: PortFacts) -> str:
@@ -60,10 +63,7 @@ def _row_text(row: PortFacts) -> str:
 
 
 def _watch_once(before: list[PortFacts]) -> list[PortFacts]:
-    try:
-        time.sleep(0.5)
-    except KeyboardInterrupt:
-        raise typer.Exit from None
+    time.sleep(0.5)
     now = survey()
     for row in now:
         if row not in before:
@@ -200,6 +200,8 @@ def demo(
 def run_interface(path: Path, site: str = "") -> None:
     from ordolex.tui.app import OrdolexApp  # textual takes half a second to import; other commands do without
 
+    for name in ("COLUMNS", "LINES"):
+        os.environ.pop(name, None)  # a shell that exports them would freeze the size of the window
     book = Book(path, site)
     places.remember_book(path)
     try:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import signal
+import threading
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import ClassVar
 
@@ -17,12 +19,14 @@ from textual.events import Resize
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
-from ordolex.core.endpoint import read_endpoint
+from ordolex.core.endpoint import Endpoint, read_endpoint
 from ordolex.core.record import LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.faults import Fault, NotNetworkSerial
 from ordolex.io.hub import Hub
 from ordolex.io.ports.survey import survey
+from ordolex.io.transport.base import Transport
+from ordolex.io.transport.open import transport_for
 from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find import FindDesk
@@ -36,9 +40,9 @@ from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.prompts import Pick
 
 _TURN_S = 0.05
+_RESCUE_S = 2.0
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 3.0
-_DESKS: tuple[type[Desk], ...] = (FindDesk, TalkDesk, KeepDesk)
 _DESK_KEYS = {"Find": "F2", "Talk": "F5", "Keep": "F8"}
 
 
@@ -62,10 +66,10 @@ class OrdolexApp(App[None]):
     CommandPalette CommandList > .option-list--option-highlighted { background: $background; }
     """
 
-    def __init__(self, book: Book) -> None:
+    def __init__(self, book: Book, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
         super().__init__()
         self._book = book
-        self._session = Session(book, Hub(book.recorder))
+        self._session = Session(book, Hub(book.recorder, make_transport))
         self._interrupted_s = 0.0
         self._kept_well = True
         self._turns = 0
@@ -73,39 +77,43 @@ class OrdolexApp(App[None]):
         for theme in themes():
             self.register_theme(theme)
         self.theme = "ordolex-dark"
+        # Kept by name: a query would look at the screen in front, and that may be a prompt.
+        self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
+        self._lifeline, self._status = Lifeline(), StatusLine()
+        self._find = FindDesk(self._session)
+        others = (TalkDesk(self._session), KeepDesk(self._session))
+        self._desks: dict[str, Desk] = {desk.word: desk for desk in (self._find, *others)}
+        self._switcher = ContentSwitcher(*self._desks.values(), initial="find")
 
     # ---- the frame
 
     def compose(self) -> ComposeResult:
-        yield TopBar()
-        yield KeyLine()
+        yield self._bar
+        yield self._keys
         with Horizontal(id="body"):
-            yield Rail()
+            yield self._rail
             with Vertical(id="right"):
-                yield Lifeline()
-                with ContentSwitcher(initial="find"):
-                    for desk in _DESKS:
-                        yield desk(self._session)
-                yield StatusLine()
+                yield self._lifeline
+                yield self._switcher
+                yield self._status
 
     def on_mount(self) -> None:
-        bar = self.query_one(TopBar)
-        bar.site = self._session.site
-        bar.desks = [(_DESK_KEYS[desk.word], desk.word) for desk in _DESKS]
+        self._bar.site = self._session.site
+        self._bar.desks = [(_DESK_KEYS[desk.word], desk.word) for desk in self._desks.values()]
         self._stop_on_signals()
         self._show_desk("Find")
-        self.query_one(StatusLine).say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
+        self._status.say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
         self.set_interval(_TURN_S, self._turn)
         self._watch_ports()
 
     def on_resize(self, event: Resize) -> None:
         width, height = event.size
-        rail, lifeline = self.query_one(Rail), self.query_one(Lifeline)
+        rail, lifeline = self._rail, self._lifeline
         rail.set_class(width < 100, "away")
         lifeline.set_class(width < 120 or height < 28, "folded")
         lifeline.set_class(width < 60 or height < 16, "flat")
-        self.query_one(StatusLine).set_class(height < 12, "away")
-        for desk in self.query(Desk):
+        self._status.set_class(height < 12, "away")
+        for desk in self._desks.values():
             desk.set_class(height < 20 or width < 60, "tight")
         self._show_frame()
 
@@ -116,9 +124,21 @@ class OrdolexApp(App[None]):
             number = getattr(signal, name, None)
             if number is not None:
                 try:
-                    loop.add_signal_handler(number, self.exit)
+                    loop.add_signal_handler(number, self._leave_for_good)
                 except (NotImplementedError, RuntimeError):  # Windows; not the main thread
                     return
+
+    def _leave_for_good(self) -> None:
+        self.exit()
+        rescue = threading.Timer(_RESCUE_S, self._close_book_and_end)
+        rescue.daemon = True
+        rescue.start()
+
+    def _close_book_and_end(self) -> None:
+        """A terminal that is gone can hold up the leaving for ever; the ports and the book do not wait for it."""
+        self._session.hub.stop()
+        self._book.close()
+        os._exit(0)
 
     async def on_unmount(self) -> None:
         await asyncio.to_thread(self._session.hub.stop)
@@ -126,20 +146,23 @@ class OrdolexApp(App[None]):
     @property
     def desk(self) -> Desk:
         """The desk in front."""
-        current = self.query_one(ContentSwitcher).current or "find"
-        return self.query_one(f"#{current}", Desk)
+        return self._desks[self._bar.desk or "Find"]
 
     def _show_desk(self, word: str) -> None:
-        self.query_one(ContentSwitcher).current = word.lower()
-        self.query_one(TopBar).desk = word
-        self.query_one(KeyLine).commands = [c for c in (*of_context(word), *of_context(EVERYWHERE)) if c.footer]
+        if len(self.screen_stack) > 1:
+            return  # a prompt is open: it is answered first
+        # A widget that is hidden with the focus gives it up a moment later, and would take it from the new desk.
+        self.screen.set_focus(None)
+        self._switcher.current = word.lower()
+        self._bar.desk = word
+        self._keys.commands = [c for c in (*of_context(word), *of_context(EVERYWHERE)) if c.footer]
         self.desk.entered()
         self._show_frame()
 
     # ---- the turn
 
     def _turn(self) -> None:
-        if not self.is_running or not self.query(TopBar):
+        if not self._bar.is_attached:
             return
         self._turns += 1
         if self._turns % _FRAME_TURNS == 0 or self._rungs() != self._rungs_shown:
@@ -154,15 +177,15 @@ class OrdolexApp(App[None]):
     def _show_frame(self) -> None:
         self._rungs_shown = self._rungs()
         session = self._session
-        bar = self.query_one(TopBar)
+        bar = self._bar
         bar.status = self._book.recorder.status
         self._say_of_record(bar.status.keeping, bar.status.why)
-        rail, lifeline = self.query_one(Rail), self.query_one(Lifeline)
+        rail, lifeline = self._rail, self._lifeline
         rail.entries = [(link, session.view(link)) for link in session.links]
         rail.chosen = session.chosen.id if session.chosen is not None else 0
         lifeline.link = session.chosen
         lifeline.view = session.view(session.chosen) if session.chosen is not None else None
-        for widget in (bar, rail, lifeline, self.query_one(KeyLine)):
+        for widget in (bar, rail, lifeline, self._keys):
             if widget.display:
                 widget.show()
 
@@ -170,25 +193,27 @@ class OrdolexApp(App[None]):
         if keeping != self._kept_well:
             self._kept_well = keeping
             if keeping:
-                self.query_one(StatusLine).say("The book can be written again; recording goes on", "good")
+                self._status.say("The book can be written again; recording goes on", "good")
             else:
                 text = f"NOT RECORDING: {why}. The links go on. Make room; I try again every few seconds"
-                self.query_one(StatusLine).say(text, "bad")
+                self._status.say(text, "bad")
                 self.bell()
 
     @work
     async def _watch_ports(self) -> None:
         while True:
             ports = await asyncio.to_thread(survey)
+            if not self._find.is_attached:
+                return
             for sentence in self._session.surveyed_now(ports):
-                self.query_one(StatusLine).say(sentence)
-            self.query_one(FindDesk).survey_changed()
+                self._status.say(sentence)
+            self._find.survey_changed()
             await asyncio.sleep(_SURVEY_S if self.desk.word == "Find" else _SURVEY_ELSEWHERE_S)
 
     # ---- what desks ask for
 
     def on_desk_said(self, message: Desk.Said) -> None:
-        self.query_one(StatusLine).say(message.text, message.how)
+        self._status.say(message.text, message.how)
 
     def on_find_desk_open_wanted(self, message: FindDesk.OpenWanted) -> None:
         self._open(message.link)
@@ -204,7 +229,7 @@ class OrdolexApp(App[None]):
 
     @work
     async def _open(self, link: LinkRecord) -> None:
-        session, status = self._session, self.query_one(StatusLine)
+        session, status = self._session, self._status
         session.choose(link)
         if session.is_open(link) and session.hub.views[link.id].evidence.line == session.line_of(link):
             self._show_desk("Talk")
@@ -233,19 +258,22 @@ class OrdolexApp(App[None]):
             try:
                 self._open(self._session.keep_link(raw, "", "typed"))
             except Fault as second:
-                self.query_one(StatusLine).say(str(second), "bad")
+                self._status.say(str(second), "bad")
 
     @work
     async def _release(self, link: LinkRecord) -> None:
         future = self._session.release(link)
         if future is not None:
             await asyncio.wrap_future(future)
-            self.query_one(StatusLine).say(f"{link.name}: the port is free", "good")
+            self._status.say(f"{link.name}: the port is free", "good")
 
     # ---- commands everywhere
 
     def action_help(self) -> None:
-        self.push_screen(HelpScreen(self.desk.word))
+        if isinstance(self.screen, HelpScreen):
+            self.pop_screen()
+        else:
+            self.push_screen(HelpScreen(self.desk.word))
 
     def action_desk_find(self) -> None:
         self._show_desk("Find")
@@ -272,7 +300,7 @@ class OrdolexApp(App[None]):
 
     def action_light(self) -> None:
         self.theme = "ordolex-light" if self.theme == "ordolex-dark" else "ordolex-dark"
-        for desk in self.query(Desk):
+        for desk in self._desks.values():
             desk.restyled()
         self.refresh(layout=True, repaint=True)
 
@@ -282,7 +310,7 @@ class OrdolexApp(App[None]):
         if now - self._interrupted_s < 2.0:
             self.exit()
         self._interrupted_s = now
-        self.query_one(StatusLine).say("Ctrl+C again, or F10, leaves", "unsure")
+        self._status.say("Ctrl+C again, or F10, leaves", "unsure")
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette holds our table: everywhere, and the desk in front."""

@@ -18,6 +18,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.state import LinkState
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.text.escapes import named
 from ordolex.io.book.book import Book
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.feed import Passed
@@ -176,7 +177,7 @@ class Session:
             talk = self._talks[link.id] = Talk()
             for item in self.book.reader.latest(_EARLIER_ITEMS, link.id):
                 self._add_recorded(talk, item)
-            talk.history = [row.shown for row in talk.rows if row.direction == "tx"][-50:]
+            talk.history = [named(row.data.rstrip(b"\r\n")) for row in talk.rows if row.direction == "tx"][-50:]
             self._add(talk, talk.conversation.flush())
             runner = self.runner(link)
             if runner is not None:

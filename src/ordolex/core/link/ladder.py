@@ -48,7 +48,7 @@ _ROWS: dict[Happening, tuple[Rung, ...]] = {
     #                       ABSENT PRESENT HELD HEARD CLEAR PROVEN
     Happening.SEEN: (_P, _P, _H, _D, _C, _V),
     Happening.GONE: (_A, _A, _A, _A, _A, _A),
-    Happening.OPENED: (_H, _H, _H, _D, _C, _V),
+    Happening.OPENED: (_H, _H, _H, _H, _H, _H),
     Happening.RELEASED: (_A, _P, _P, _P, _P, _P),
     Happening.BYTES: (_A, _P, _D, _D, _C, _V),
     Happening.CLEAN: (_A, _P, _H, _C, _C, _V),

@@ -24,6 +24,7 @@ class Book:
 
     def __init__(self, path: Path, site: str = "") -> None:
         self.path = path
+        self._closed = False
         _make_folder(path)
         self._lock = BookLock(path)
         try:
@@ -88,14 +89,17 @@ class Book:
             raise BookFault(f"{self.path} cannot be written: {error}", "make room on the disk") from error
 
     def close(self) -> None:
-        """Ends the visit; everything recorded is in the file when this returns."""
+        """Ends the visit; everything recorded is in the file when this returns. Closing twice does nothing."""
+        if self._closed:
+            return
+        self._closed = True
         future = self.recorder.call(
             lambda c: c.execute("UPDATE visit SET ended_utc_us = ? WHERE id = ?", (utc_us(), self.visit)).rowcount
         )
+        self.reader.close()  # first, so that the last connection is one that may fold the WAL into the file
         self.recorder.close()
         if not future.done():
             future.cancel()
-        self.reader.close()
         self._lock.release()
 
 

@@ -41,6 +41,9 @@ class Rfc2217Transport(TcpTransport):
         self._may_send.set()
 
     async def open(self, line: LineSettings, listener: Listener) -> None:
+        self._com = ComPortClient()  # each opening negotiates from the beginning
+        self._line_errors = None
+        self._may_send.set()
         self._agreed = asyncio.get_running_loop().create_future()
         await self._connect()
         try:

@@ -98,6 +98,8 @@ class FindDesk(Desk):
 
     def survey_changed(self) -> None:
         """Draws the session's survey; the cursor stays on its port."""
+        if not self.query("#ports"):
+            return  # not built yet, or taken down already
         table, before = self._table, self.port
         names = self._names()
         if names != self._columns:

@@ -13,7 +13,7 @@ from textual import work
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.message import Message
-from textual.widgets import Input, Static
+from textual.widgets import Static
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.conversation import Row
@@ -29,6 +29,7 @@ from ordolex.tui.desks.base import Desk, How
 from ordolex.tui.desks.find import line_reading
 from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.theme import SENT
+from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt
 from ordolex.tui.widgets.row_view import RowView
@@ -73,7 +74,7 @@ class TalkDesk(Desk):
         yield RowView[Row](self._draw, _EMPTY, id="talk-rows")
         with Horizontal(id="entry"):
             yield Static(f" {SENT} ", id="mark", markup=False)
-            yield Input("", id="say", select_on_focus=False)
+            yield EntryLine(clears=True, id="say")
         yield Static("", id="preview", markup=False)
 
     def on_mount(self) -> None:
@@ -85,8 +86,8 @@ class TalkDesk(Desk):
         return self.query_one("#talk-rows", RowView)
 
     @property
-    def _input(self) -> Input:
-        return self.query_one("#say", Input)
+    def _input(self) -> EntryLine:
+        return self.query_one("#say", EntryLine)
 
     def entered(self) -> None:
         self._input.focus()
@@ -99,8 +100,7 @@ class TalkDesk(Desk):
         history = self.session.talk(link).history if link is not None else []
         self._at_history = len(history)
         if link is not None and not history and not self._input.value and link.first_question:
-            self._input.value = link.first_question
-            self._input.cursor_position = len(link.first_question)
+            self._input.put(link.first_question)
         self._preview()
         self.turn()
 
@@ -169,27 +169,29 @@ class TalkDesk(Desk):
         text.no_wrap = True
         preview.update(text)
 
-    def on_input_submitted(self, event: Input.Submitted) -> None:
+    def on_entry_line_given(self, event: EntryLine.Given) -> None:
         link = self.session.chosen
         if link is None:
+            event.give_back()
             self.say(_NO_LINK, "unsure")
             return
         try:
-            data = to_bytes(event.value) + LINE_ENDS[link.line_end]
+            data = to_bytes(event.text) + LINE_ENDS[link.line_end]
         except EscapeError as error:
+            event.give_back()
             self.say(str(error), "bad")
             return
         if not data:
             self.say("Nothing to send: the line is empty and its line end is none (Ctrl+N)", "unsure")
             return
         if not self.session.is_open(link):
+            event.give_back()
             self.say("The port is not open; Ctrl+O opens it. What you typed is still there", "bad")
             return
         history = self.session.talk(link).history
-        if event.value and (not history or history[-1] != event.value):
-            history.append(event.value)
+        if event.text and (not history or history[-1] != event.text):
+            history.append(event.text)
         self._at_history = len(history)
-        self._input.value = ""
         self.action_stop()  # what is typed goes out now, also while a device talks on and on
         future = self.session.ask(link, data)
         if future is not None:
@@ -230,8 +232,7 @@ class TalkDesk(Desk):
         at = self._at_history + step
         if 0 <= at <= len(history):
             self._at_history = at
-            self._input.value = history[at] if at < len(history) else ""
-            self._input.cursor_position = len(self._input.value)
+            self._input.put(history[at] if at < len(history) else "")
 
     # ---- what can be done
 

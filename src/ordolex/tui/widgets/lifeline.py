@@ -95,7 +95,8 @@ class Lifeline(Painted):
 
     def _advice(self, width: int, rows: int = 1) -> Text:
         words, colour = self._advice_words()
-        lines = wrap(visible_text(words), width - 6, max_lines=rows, placeholder=" …", subsequent_indent="      ")
+        room = max(12, width - 6)
+        lines = wrap(visible_text(words), room, max_lines=rows, placeholder=" …", subsequent_indent=" " * 6)
         return Text("\n".join(lines), self.ink.style(colour), no_wrap=True)
 
     def _advice_words(self) -> tuple[str, str]:

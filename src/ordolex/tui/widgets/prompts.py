@@ -12,6 +12,8 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
+from ordolex.tui.widgets.entry_line import EntryLine
+
 _CSS = """
 {name} {{ align: center middle; background: $background 60%; }}
 {name} > Vertical {{
@@ -41,7 +43,7 @@ class LinePrompt(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
-            yield Input(self._value, id="line", select_on_focus=False)
+            yield EntryLine(self._value, id="line")
             yield Static("", id="reading", markup=False)
             yield Static(self._hint, classes="dim", markup=False)
 

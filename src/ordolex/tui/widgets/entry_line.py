@@ -1,0 +1,66 @@
+"""An input line that takes its keys in the order in which they were pressed.
+
+In Textual's own Input, characters are handled when the key arrives, but editing keys only after the key has bubbled up
+to the application; a Backspace typed just before a letter can so act after it when the screen is busy. Here both are
+handled in one place. A line that clears itself does so in the same moment as it is given, so that nothing typed ahead
+is lost.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from textual.events import Key
+from textual.message import Message
+from textual.widgets import Input
+
+
+class EntryLine(Input):
+    _EDITING: ClassVar[dict[str, str]] = {
+        "backspace": "delete_left",
+        "delete": "delete_right",
+        "left": "cursor_left",
+        "right": "cursor_right",
+        "home": "home",
+        "end": "end",
+        "ctrl+a": "home",
+        "ctrl+e": "end",
+        "ctrl+u": "delete_left_all",
+        "ctrl+k": "delete_right_all",
+        "ctrl+w": "delete_left_word",
+    }
+
+    class Given(Message):
+        """Enter was pressed. The line is empty again; `give_back` undoes that where the text was refused."""
+
+        def __init__(self, line: EntryLine, text: str) -> None:
+            super().__init__()
+            self.line, self.text = line, text
+
+        def give_back(self) -> None:
+            if not self.line.value:
+                self.line.put(self.text)
+
+    def __init__(self, value: str = "", *, clears: bool = False, id: str | None = None) -> None:
+        super().__init__(value, id=id, select_on_focus=False)
+        self._clears = clears
+
+    def put(self, text: str) -> None:
+        """Another text, with the cursor behind it."""
+        self.value = text
+        self.cursor_position = len(text)
+
+    async def _on_key(self, event: Key) -> None:
+        action = self._EDITING.get(event.key)
+        if action is not None:
+            getattr(self, f"action_{action}")()
+        elif event.key == "enter" and self._clears:
+            text, self.value = self.value, ""
+            self.post_message(self.Given(self, text))
+        elif event.key == "enter":
+            await self.action_submit()
+        else:
+            await super()._on_key(event)
+            return
+        event.stop()
+        event.prevent_default()

@@ -1,0 +1,202 @@
+"""The command line as its users and other programs meet it: output, exit status, and one line for each fault."""
+
+import json
+import os
+import signal
+import socket
+import sqlite3
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.export import FORMS
+from tests.conftest import program
+
+
+def run(*arguments: str, timeout: float = 30) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        program(*arguments),
+        capture_output=True,
+        text=True,
+        timeout=timeout,
+        env=os.environ.copy(),
+        stdin=subprocess.DEVNULL,
+    )
+
+
+def refused(done: subprocess.CompletedProcess[str], status: int, says: str) -> None:
+    """The faults' form: the exit status, and one line on stderr that says what to do."""
+    assert done.returncode == status, done.stderr
+    assert "Traceback" not in done.stderr
+    (line,) = done.stderr.strip().splitlines()
+    assert line.startswith("ordolex: ") and says in line, line
+
+
+def endpoint(notice: BenchNotice, kind: str) -> str:
+    return next(device.endpoint for device in notice.devices if device.kind == kind)
+
+
+def test_line_reads_any_notation() -> None:
+    done = run("line", "19.2 kbaud even 7 data 1 stop", "--json")
+    assert done.returncode == 0
+    read = json.loads(done.stdout)
+    assert {k: read[k] for k in ("baud", "data_bits", "parity", "stop_bits", "flow", "text")} == {
+        "baud": 19200, "data_bits": 7, "parity": "E", "stop_bits": 1, "flow": "none", "text": "19200 7E1",
+    }  # fmt: skip
+    assert read["assumed"] == []
+    assert "19200 baud, 7 data bits, even parity" in run("line", "19200 7E1").stdout
+    refused(run("line", "9600 9N1"), 2, "data bits: 9 cannot be")
+
+
+def test_ask_at_the_right_and_at_wrong_settings(bench_process: BenchNotice) -> None:
+    oxygen = endpoint(bench_process, "oxygen")
+    done = run("ask", oxygen, "--line", "19200 8N1", r"*IDN?\n", "--json")
+    assert done.returncode == 0, done.stderr
+    answer = json.loads(done.stdout)
+    assert answer["sent_hex"] == "2a49444e3f0a" and answer["reply"] == "Brookmade,OX-2,unit 1,1.14\n"
+    assert bytes.fromhex(answer["reply_hex"]).decode() == answer["reply"]
+    assert 10 < answer["ms"] < 2000 and answer["line_errors"] == 0
+    assert (answer["rung"], answer["verdict"]) == ("Proven", "right")
+
+    done = run("ask", oxygen, "--line", "9600 8N1", r"*IDN?\n", "--json")
+    refused(done, 1, "framing error")
+    garbled = json.loads(done.stdout)
+    assert garbled["line_errors"] > 0 and garbled["rung"] == "Heard" and garbled["line"] == "9600 8N1"
+    refused(
+        run("ask", oxygen, "--line", "19200 8N1", r"*OPC?\n", "--until", "never", "--timeout", "0.5"), 1, "wrong answer"
+    )
+    refused(
+        run("ask", oxygen, "--line", "19200 8N1", "*IDN?", "--timeout", "0.5"), 1, r"no line end was sent, add \r or \n"
+    )
+
+
+def test_ask_refuses_what_cannot_be_asked(bench_process: BenchNotice) -> None:
+    oxygen = endpoint(bench_process, "oxygen")
+    refused(run("ask", oxygen, "--line", "fast", "x"), 2, "'fast' is not understood")
+    refused(run("ask", oxygen, "x"), 2, "give the line settings")
+    refused(run("ask", oxygen, "--line", "9600 8N1", r"\q"), 2, "is no control byte")
+    refused(run("ask", oxygen, "--line", "9600 8N1", "x", "--timeout", "0"), 2, "more than 0")
+    refused(run("ask", "gopher://x:1", "--line", "9600 8N1", "x"), 2, "rfc2217://host:port")
+    refused(run("ask", "/dev/ttyNOT9", "--line", "9600 8N1", "x"), 1, "plug the adapter in")
+    refused(run("ask", "rfc2217://127.0.0.1:1", "--line", "9600 8N1", "x"), 1, "nothing listens at 127.0.0.1:1")
+    refused(run("ask", oxygen.replace("rfc2217", "tcp"), r"x\n"), 1, "try rfc2217:// in place of tcp://")
+
+
+def test_a_peer_that_hangs_up_in_mid_answer(tmp_path: Path) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        asking = subprocess.Popen(
+            program("ask", f"tcp://127.0.0.1:{server.getsockname()[1]}", "x", "--until", "the end"),
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        peer, _ = server.accept()
+        peer.recv(10)
+        peer.sendall(b"half an answer")
+        time.sleep(0.1)
+        peer.close()
+        _, said = asking.communicate(timeout=10)
+    assert asking.returncode == 1
+    assert "hung up in the middle of its answer" in said and "half an answer" in said
+
+
+def test_record_then_export_in_every_form(bench_process: BenchNotice, tmp_path: Path) -> None:
+    book = tmp_path / "night.ordolex"
+    talker, plug = endpoint(bench_process, "temperature"), endpoint(bench_process, "echo")
+    done = run("record", talker, "--line", "4800 8N1", "--book", str(book), "--seconds", "2.5", "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["bytes"] > 50
+    assert run("ask", plug, "--line", "1200 7E2", r"hello\n", "--book", str(book)).returncode == 0
+    for form in FORMS:
+        out = tmp_path / f"out.{form}"
+        assert run("export", str(book), "--as", form, "-o", str(out)).returncode == 0
+        assert out.stat().st_size > 100
+    assert "$YXXDR" in (tmp_path / "out.text").read_text()
+    assert run("export", str(book), "--as", "raw", "--link", plug, "--only", "rx").stdout == "hello\n"
+    assert run("export", str(book), "--as", "raw", "--link", "2", "--only", "tx").stdout == "hello\n"
+    refused(run("export", str(book), "--link", "nobody"), 1, "its links are: 1 ")
+    refused(run("export", str(book), "--as", "doc"), 2, "choose text, csv")
+    refused(run("export", str(tmp_path / "none.ordolex")), 1, "there is no book")
+    refused(run("export", str(book), "-o", str(tmp_path)), 1, "cannot be written")
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_ends_a_recording_in_order(number: signal.Signals, bench_process: BenchNotice, tmp_path: Path) -> None:
+    book = tmp_path / "b.ordolex"
+    recording = subprocess.Popen(
+        program("record", endpoint(bench_process, "temperature"), "--line", "4800 8N1", "--book", str(book)),
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    deadline = time.monotonic() + 20
+    while not _chunks(book):
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    refused(run("record", "tcp://127.0.0.1:1", "--book", str(book)), 1, f"is in use by process {recording.pid}")
+    recording.send_signal(number)
+    out, err = recording.communicate(timeout=10)
+    assert recording.returncode == 0 and "bytes in" in out, err
+    assert sqlite3.connect(book).execute("SELECT count(*) FROM visit WHERE ended_utc_us IS NOT NULL").fetchone() == (1,)
+
+
+def _chunks(book: Path) -> int:
+    if not book.exists():
+        return 0
+    try:
+        return int(sqlite3.connect(book).execute("SELECT count(*) FROM chunk").fetchone()[0])
+    except sqlite3.OperationalError:
+        return 0
+
+
+def test_find_lists_the_bench_with_the_fields_that_others_rely_on(bench_process: BenchNotice) -> None:
+    rows = json.loads(run("find", "--json").stdout)
+    names = {row["name"]: row for row in rows}
+    assert {"endpoint", "name", "what", "serial", "state", "holder"} <= set(rows[0])
+    assert names["Echo plug"]["state"] == "free" and "bench" in names["Echo plug"]["what"]
+    assert "Raceway 1 oxygen" in run("find").stdout
+    refused(run("find", "--watch", "--json"), 2, "one document cannot go on")
+
+
+def test_find_watch_says_what_comes_and_goes(bench_process: BenchNotice) -> None:
+    watching = subprocess.Popen(program("find", "--watch"), stdout=subprocess.PIPE, text=True, bufsize=1,
+                                env={**os.environ, "PYTHONUNBUFFERED": "1"})  # fmt: skip
+    assert watching.stdout is not None
+    while "Echo plug" not in watching.stdout.readline():
+        pass
+    assert "Echo plug: vanish" in run("bench", "--tell", "vanish echo").stdout
+    line = watching.stdout.readline()
+    while "Echo plug" not in line:
+        line = watching.stdout.readline()
+    assert line.startswith("changed") and "gone" in line
+    watching.send_signal(signal.SIGINT)
+    assert watching.wait(timeout=10) == 0
+
+
+def test_bench_lists_its_devices(bench_process: BenchNotice) -> None:
+    devices = json.loads(run("bench", "--list", "--json").stdout)["devices"]
+    assert {"name", "kind", "line", "polarity", "endpoint", "pty"} <= set(devices[0])
+    assert any(device["pty"].startswith("/dev/") for device in devices)
+    refused(run("bench", "--tell", "jump echo"), 1, "'jump' is not known")
+
+
+def test_telling_a_bench_that_does_not_run() -> None:
+    refused(run("bench", "--tell", "list"), 1, "start one with: ordolex bench")
+
+
+def test_the_tour_runs_the_whole_example(tmp_path: Path) -> None:
+    done = run("demo", "--tour", str(tmp_path / "tour"), timeout=60)
+    assert done.returncode == 0, done.stderr
+    steps = json.loads((tmp_path / "tour" / "tour.json").read_text())
+    by_name = {step["step"]: step for step in steps}
+    assert by_name["ask *IDN?"]["rung"] == "Proven"
+    wrong = by_name["ask again at a wrong rate, 4800"]
+    assert wrong["rung"] == "Heard" and "framing error" in wrong["errors"] and "baud" in wrong["advice"]
+    assert by_name["listen to the temperature string"]["checksums_right"] >= 2
+    assert "*IDN?" in (tmp_path / "tour" / "tour.txt").read_text()
+    refused(run("demo", "--tour", str(tmp_path / "tour")), 1, "nothing is overwritten")
+
+
+def test_wrong_usage_has_its_own_status() -> None:
+    assert run("ask").returncode == 2
+    assert run("nonsense").returncode == 2
+    assert run("--version").stdout.startswith("ordolex ")

@@ -1,0 +1,140 @@
+"""Fixtures that many tests share: a home of their own, a bench in this process, a bench as a process."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import subprocess
+import sys
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from ordolex.bench.plan import Plan
+from ordolex.bench.serve import Bench
+from ordolex.core.bench_notice import BenchNotice, decode
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Event
+from ordolex.io.transport.base import ModemLines
+
+
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test reads or writes the files of whoever runs it, nor meets another test's bench."""
+    for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_RUNTIME_DIR", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
+        monkeypatch.delenv(name, raising=False)
+    monkeypatch.setenv("HOME", str(tmp_path))
+    monkeypatch.setenv("PYTHONFAULTHANDLER", "1")
+
+
+class Notes:
+    """A recorder that keeps what it is told, in order."""
+
+    def __init__(self) -> None:
+        self.full = False
+        self.passed: list[tuple[str, bytes, LineErrors | None]] = []
+        self.events: list[Event] = []
+
+    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        self.passed.append((direction, data, errors))
+
+    def note(self, event: Event) -> None:
+        self.events.append(event)
+
+    def bytes(self, direction: str) -> bytes:
+        return b"".join(data for way, data, _ in self.passed if way == direction)
+
+    def kinds(self) -> list[str]:
+        return [event.kind for event in self.events]
+
+
+@pytest.fixture
+def notes() -> Notes:
+    return Notes()
+
+
+class Ear:
+    """A transport's listener that keeps what it hears."""
+
+    def __init__(self) -> None:
+        self.data = bytearray()
+        self.errors = LineErrors()
+        self.arrivals: list[tuple[bytes, LineErrors | None]] = []
+        self.lines: ModemLines | None = None
+        self.fault: Exception | None = None
+
+    def arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        self.arrivals.append((data, errors))
+        self.data += data
+        if errors is not None:
+            self.errors.add(errors)
+
+    def modem_lines(self, lines: ModemLines) -> None:
+        self.lines = lines
+
+    def lost(self, fault: Exception) -> None:
+        assert self.fault is None, "a transport is lost once"
+        self.fault = fault
+
+
+@pytest.fixture
+def ear() -> Ear:
+    return Ear()
+
+
+async def until(condition: Callable[[], object], seconds: float = 5.0) -> None:
+    """Waits for a condition under a limit; never a bare sleep."""
+    async with asyncio.timeout(seconds):
+        while not condition():
+            await asyncio.sleep(0.005)
+
+
+ServeBench = Callable[..., Awaitable[Bench]]
+
+
+@pytest.fixture
+async def serve_bench() -> AsyncIterator[ServeBench]:
+    """`await serve_bench({name, kind, line, …}, …)`: a bench in this event loop."""
+    benches: list[Bench] = []
+
+    async def serve(*devices: dict[str, object]) -> Bench:
+        bench = Bench(Plan.model_validate({"device": list(devices)}), lambda notice: None)
+        await bench.start()
+        benches.append(bench)
+        return bench
+
+    yield serve
+    for bench in benches:
+        await bench.stop()
+
+
+OXYGEN: dict[str, object] = {"name": "oxygen", "kind": "oxygen", "line": "19200 8N1"}
+TALKER: dict[str, object] = {"name": "talker", "kind": "temperature", "line": "4800 8N1", "interval_s": 0.2}
+PLUG: dict[str, object] = {"name": "plug", "kind": "echo", "line": "any"}
+
+
+def program(*arguments: str) -> list[str]:
+    return [sys.executable, "-m", "ordolex", *arguments]
+
+
+@pytest.fixture
+def bench_process(tmp_path: Path) -> Iterator[BenchNotice]:
+    """The demo bench as a process of its own."""
+    ready = tmp_path / "ready.json"
+    process = subprocess.Popen(
+        program("bench", "--with-parent", "--ready-file", str(ready)),
+        stdin=subprocess.PIPE,
+        stdout=subprocess.DEVNULL,
+        env=os.environ.copy(),
+    )
+    deadline = time.monotonic() + 20
+    while not ready.exists():
+        assert process.poll() is None, "the bench ended before it was ready"
+        assert time.monotonic() < deadline
+        time.sleep(0.02)
+    yield decode(ready.read_text())
+    assert process.stdin is not None
+    process.stdin.close()
+    assert process.wait(timeout=10) == 0

@@ -1,0 +1,88 @@
+import csv
+import io
+import json
+import struct
+
+import pytest
+
+from ordolex.core.export import FORMS, export, utc_text
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Chunk, Event
+
+NAMES = {1: "Raceway 1 oxygen", 2: 'a "quoted", name'}
+T = 1_795_000_000_000_000
+ITEMS = [
+    Event(1, T, 10, "opened", "opened at 19200 8N1", {"line": "19200 8N1"}),
+    Chunk(1, "tx", T + 1000, 1010, [b"*IDN?", b"\n"], 1010),
+    Chunk(1, "rx", T + 42_000, 42_010, [b"Brook\x1b[31m"], 42_010),
+    Chunk(2, "rx", T + 43_000, 43_010, [b"\xff\x00,"], 43_010, LineErrors(framing=1)),
+    Chunk(1, "rx", T + 44_000, 44_010, [b"made\r\n"], 44_020),
+    Event(0, T + 50_000, 50_010, "recording", "the book can be written again"),
+]
+
+
+def made(form: str) -> bytes:
+    return b"".join(export(form, iter(ITEMS), NAMES))
+
+
+def test_raw_is_the_bytes_alone() -> None:
+    assert made("raw") == b"*IDN?\nBrook\x1b[31m\xff\x00,made\r\n"
+
+
+def test_text_shows_lines_and_passes_no_control_byte() -> None:
+    text = made("text").decode()
+    assert all(c == "\n" or c.isprintable() for c in text)
+    lines = text.splitlines()
+    assert lines[0].startswith(utc_text(T)) and "opened at 19200 8N1" in lines[0]
+    assert any("▸" in row and "*IDN?" in row for row in lines)
+    (answer,) = [row for row in lines if "Brook" in row]
+    assert "+41 ms" in answer and "made" in answer
+    assert any("(1 framing error)" in row for row in lines)
+
+
+def test_csv_reads_back() -> None:
+    rows = list(csv.DictReader(io.StringIO(made("csv").decode())))
+    assert b"".join(bytes.fromhex(r["hex"]) for r in rows) == made("raw")
+    assert [r["direction"] for r in rows] == ["opened", "tx", "rx", "rx", "rx", "recording"]
+    assert rows[3]["link"] == NAMES[2] and rows[3]["framing_errors"] == "1"
+
+
+def test_json_lines_read_back_with_all_times() -> None:
+    rows = [json.loads(line) for line in made("jsonl").splitlines()]
+    assert len(rows) == len(ITEMS)
+    assert rows[1] == {"utc": utc_text(T + 1000), "utc_us": T + 1000, "mono_us": 1010, "link": NAMES[1], "kind": "tx",
+                       "last_mono_us": 1010, "hex": "2a49444e3f0a"}  # fmt: skip
+    assert rows[3]["errors"]["framing"] == 1
+    assert rows[0]["detail"] == {"line": "19200 8N1"}
+
+
+def read_pcapng(data: bytes) -> list[tuple[int, bytes]]:
+    """(block type, body) after the draft: type, total length, body, total length again."""
+    blocks, at = [], 0
+    while at < len(data):
+        kind, total = struct.unpack_from("<II", data, at)
+        assert total % 4 == 0 and struct.unpack_from("<I", data, at + total - 4) == (total,)
+        blocks.append((kind, data[at + 8 : at + total - 4]))
+        at += total
+    return blocks
+
+
+def test_pcapng_has_a_packet_for_each_chunk_with_its_time_and_direction() -> None:
+    blocks = read_pcapng(made("pcapng"))
+    assert blocks[0][0] == 0x0A0D0D0A and struct.unpack_from("<I", blocks[0][1]) == (0x1A2B3C4D,)
+    packets = [body for kind, body in blocks if kind == 6]
+    assert len(packets) == len(ITEMS)
+    interface, high, low, length, original = struct.unpack_from("<IIIII", packets[1])
+    assert (high << 32 | low, length, original) == (T + 1000, 6, 6)
+    assert packets[1][20:26] == b"*IDN?\n"
+    code, size, flags = struct.unpack_from("<HHI", packets[1], 28)
+    assert (code, size, flags) == (2, 4, 2), "outbound"
+    assert interface == struct.unpack_from("<I", packets[4])[0]
+    assert sum(kind == 1 for kind, _ in blocks) == 3
+
+
+def test_every_form_bears_an_empty_record() -> None:
+    for form in FORMS:
+        assert isinstance(b"".join(export(form, iter([]), {})), bytes)
+    with pytest.raises(ValueError, match="choose text"):
+        export("doc", iter([]), {})

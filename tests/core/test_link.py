@@ -1,0 +1,345 @@
+"""The ladder, the judge, questions and exchanges: what lifts a link, what drops it, and on what evidence."""
+
+import re
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.advice import advise
+from ordolex.core.link.conversation import Conversation, Direction
+from ordolex.core.link.exchange import MAX_ANSWER, Answer, Ended, Exchange
+from ordolex.core.link.judge import WINDOW, Judge, LineErrors
+from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
+from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.state import LinkState
+
+LINE = LineSettings(19200)
+
+
+# ---- the table
+
+
+def test_every_pair_of_the_table_is_there() -> None:
+    assert len(TABLE) == len(Rung) * len(Happening)
+
+
+def test_nothing_lifts_a_link_past_the_rung_that_its_evidence_is_for() -> None:
+    most = {
+        Happening.SEEN: Rung.PRESENT, Happening.OPENED: Rung.HELD, Happening.BYTES: Rung.HEARD,
+        Happening.CLEAN: Rung.CLEAR, Happening.RIGHT: Rung.PROVEN,
+    }  # fmt: skip
+    for (rung, happening), new in TABLE.items():
+        assert new <= max(rung, most.get(happening, Rung.ABSENT))
+
+
+def test_rungs_are_climbed_one_by_one_once_open() -> None:
+    for (rung, happening), new in TABLE.items():
+        if rung >= Rung.HELD and happening is not Happening.OPENED:
+            assert new <= rung + 1
+
+
+@pytest.mark.parametrize("happening", [Happening.GONE, Happening.RELEASED])
+def test_a_port_that_is_not_held_claims_nothing(happening: Happening) -> None:
+    for rung in Rung:
+        assert next_rung(rung, happening) <= Rung.PRESENT
+
+
+@pytest.mark.parametrize("happening", [Happening.UNANSWERED, Happening.QUIET, Happening.RETUNED, Happening.UNCLEAN])
+def test_contrary_evidence_takes_the_proof_away(happening: Happening) -> None:
+    assert next_rung(Rung.PROVEN, happening) < Rung.CLEAR
+
+
+# ---- the judge
+
+
+def judged(*chunks: bytes, errors: LineErrors | None = None) -> Judge:
+    judge = Judge()
+    for chunk in chunks:
+        judge.receive(chunk, errors)
+    return judge
+
+
+@pytest.mark.parametrize(
+    "data", [b"9.42 mg/l\n", b"ok\r\n", b"Raceway 1: enter operator name ", "11 °C\r\n".encode(), b"\x0211\x03\r\n"]
+)
+def test_readable_text_is_clean(data: bytes) -> None:
+    assert judged(data).clean
+    assert judged(*(data[i : i + 1] for i in range(len(data)))).clean
+
+
+@pytest.mark.parametrize("data", [b"\x00\x00\x00\n", b"ab\xf8\xfe\n", b"\xe0\x00\xe0", b"x", b"ab", b"\n", b"\n\n\n"])
+def test_garbage_and_too_little_are_not(data: bytes) -> None:
+    assert not judged(data).clean
+
+
+def test_line_errors_stain_readable_bytes() -> None:
+    judge = judged(b"9.42 mg/l\n", errors=LineErrors(framing=1))
+    assert not judge.clean and judge.bad == 1
+
+
+def test_an_old_fault_is_forgotten_after_a_window_of_clean_bytes() -> None:
+    judge = judged(b"\xff\xff")
+    for _ in range(WINDOW // 8 + 1):
+        assert not judge.clean or judge.seen >= WINDOW
+        judge.receive(b"clean 1\n", None)
+    assert judge.clean
+
+
+def test_sentences_are_checked_however_they_arrive() -> None:
+    right, wrong = b"$YXXDR,C,9.4,C,T1*09\r\n", b"$YXXDR,C,9.4,C,T1*08\r\n"
+    for size in (1, 5, 50):
+        stream = right + right + wrong
+        judge = judged(*(stream[i : i + size] for i in range(0, len(stream), size)))
+        assert (judge.checks_right, judge.checks_wrong) == (2, 1)
+        assert not judge.clean
+
+
+@given(st.lists(st.binary(max_size=100), max_size=20))
+def test_the_window_counts_what_is_in_it(chunks: list[bytes]) -> None:
+    judge = judged(*chunks)
+    assert 0 <= judge.bad <= max(judge.seen, sum(1 for c in chunks))
+    assert judge.seen <= WINDOW + 100
+
+
+# ---- questions
+
+
+@pytest.mark.parametrize(
+    ("question", "answer", "verdict"),
+    [
+        ("*IDN?", b"Brookmade,OX-2,unit 1,1.14\n", Verdict.RIGHT),
+        ("*idn?", b"Brookmade,OX-2,unit 1,1.14\r\n", Verdict.RIGHT),
+        ("*IDN?", b"*IDN?\r\nBrookmade,OX-2,unit 1,1.14\r\n", Verdict.RIGHT),
+        ("*IDN?", b"J\x8aJ\x9e\xd6,,,", Verdict.WRONG),
+        ("*IDN?", b"9.42\n", Verdict.WRONG),
+        ("*IDN?", b"*IDN?\n", Verdict.ECHO),
+        ("*OPC?", b"1\n", Verdict.RIGHT),
+        ("*OPC?", b"0\n", Verdict.WRONG),
+        ("MEAS:OXYG?", b"9.42 mg/l\n", Verdict.RIGHT),
+        ("MEAS:OXYG?", b"-1.5E+3\n", Verdict.RIGHT),
+        (":SYST:ERR?", b'-113,"Undefined header"\n', Verdict.RIGHT),
+        ("MEAS:OXYG?", b"ERROR what\n", Verdict.WRONG),
+        ("hello", b"good day\n", Verdict.UNJUDGED),
+        ("hello", b"", Verdict.NONE),
+    ],
+)
+def test_answers_are_judged_by_shape(question: str, answer: bytes, verdict: Verdict) -> None:
+    assert Question(question.encode() + b"\n").judge(answer) is verdict
+
+
+def test_a_given_end_is_what_a_right_answer_has() -> None:
+    question = Question(b"AT\r", until=b"OK\r\n")
+    assert question.judge(b"\r\nOK\r\n") is Verdict.RIGHT
+    assert question.judge(b"\r\nERROR\r\n") is Verdict.WRONG
+
+
+def test_a_right_looking_answer_with_line_errors_is_not_right() -> None:
+    answer = Answer(Question(b"*OPC?\n"), b"1\n", Ended.LINE_END, 0.1, 0.1, LineErrors(parity=1))
+    assert answer.verdict is Verdict.WRONG
+
+
+# ---- exchanges, on a made-up clock
+
+
+def test_an_answer_ends_with_a_line_and_a_short_silence() -> None:
+    exchange = Exchange(Question(b"*IDN?\n"), 100.0, 0.0005)
+    assert exchange.receive(b"Brook", None, 100.05) is None
+    assert exchange.receive(b"made\n", None, 100.06) is None
+    assert exchange.tick(100.07) is None
+    answer = exchange.tick(exchange.next_deadline())
+    assert answer is not None and answer.ended is Ended.LINE_END
+    assert answer.data == b"Brookmade\n"
+    assert (answer.first_s, answer.last_s) == (pytest.approx(0.05), pytest.approx(0.06))
+
+
+def test_an_answer_without_a_line_end_waits_for_a_longer_silence() -> None:
+    exchange = Exchange(Question(b"?"), 0.0, 0.0005)
+    exchange.receive(b"login: ", None, 0.1)
+    assert exchange.next_deadline() >= 0.2
+    answer = exchange.tick(0.5)
+    assert answer is not None and answer.ended is Ended.SILENCE
+
+
+def test_nothing_in_time_is_an_answer_too() -> None:
+    exchange = Exchange(Question(b"x" * 100, timeout_s=1.0), 0.0, 0.01)
+    assert exchange.tick(1.9) is None, "the question itself takes a second on the wire"
+    answer = exchange.tick(2.0)
+    assert answer is not None and answer.ended is Ended.NOTHING and answer.verdict is Verdict.NONE
+
+
+def test_the_end_is_found_across_arrivals() -> None:
+    exchange = Exchange(Question(b"AT\r", until=b"OK\r\n"), 0.0, 0.001)
+    assert exchange.receive(b"\r\nO", None, 0.1) is None
+    answer = exchange.receive(b"K\r\n", None, 0.2)
+    assert answer is not None and answer.ended is Ended.UNTIL
+
+
+def test_a_flood_ends_an_answer() -> None:
+    exchange = Exchange(Question(b"x"), 0.0, 0.0001)
+    answers = [exchange.receive(b"y" * 65_536, None, 0.01 * i) for i in range(20)]
+    assert answers[MAX_ANSWER // 65_536 - 1] is not None
+
+
+# ---- the state of a link
+
+
+class Climb(RuleBasedStateMachine):
+    """Whatever happens in whatever order, a link never claims what its evidence does not bear."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.state = LinkState(LINE)
+        self.now = 1000.0
+        self.open = False
+
+    def later(self, seconds: float) -> float:
+        self.now += seconds
+        return self.now
+
+    @rule()
+    def appears(self) -> None:
+        self.state.seen(self.later(1))
+
+    @rule()
+    def is_pulled(self) -> None:
+        self.state.gone("pulled", self.later(1))
+        self.open = False
+
+    @rule()
+    def opens(self) -> None:
+        self.state.opened(self.later(1))
+        self.open = True
+
+    @rule()
+    def is_released(self) -> None:
+        self.state.released(self.later(1))
+        self.open = False
+
+    @rule(data=st.sampled_from([b"9.42 mg/l\n", b"\x00\xf8", b"$YXXDR,C,9.4,C,T1*09\r\n", b"x"]), bad=st.booleans())
+    def hears(self, data: bytes, bad: bool) -> None:
+        if self.open:
+            self.state.heard(data, LineErrors(framing=1) if bad else None, self.later(0.3))
+
+    @rule(data=st.sampled_from([b"1\n", b"", b"what?\n", b"*OPC?\n"]))
+    def is_asked(self, data: bytes) -> None:
+        if self.open:
+            question = Question(b"*OPC?\n")
+            self.state.sent(6, self.later(0.1))
+            if data:
+                self.state.heard(data, None, self.later(0.1))
+            ended = Ended.LINE_END if data else Ended.NOTHING
+            at = 0.1 if data else None
+            self.state.answered(Answer(question, data, ended, at, at), self.later(0.1))
+
+    @rule()
+    def retunes(self) -> None:
+        self.state.retuned(LineSettings(9600), self.later(1))
+
+    @rule()
+    def is_left_alone(self) -> None:
+        self.state.tick(self.later(120))
+
+    @invariant()
+    def claims_no_more_than_it_knows(self) -> None:
+        evidence = self.state.evidence()
+        if evidence.rung >= Rung.HELD:
+            assert self.open
+        if evidence.rung >= Rung.HEARD:
+            assert evidence.heard > 0
+        if evidence.rung >= Rung.CLEAR:
+            assert evidence.bad_lately == 0
+        assert (evidence.rung is Rung.PROVEN) == (evidence.proof is not None)
+        if evidence.proof is not None:
+            assert evidence.proof.question == "*OPC?" and evidence.proof.answer == "1"
+        reached = [at for at in evidence.since_s if at is not None]
+        assert len(reached) == evidence.rung and all(at <= self.now for at in reached)
+        advice = advise(evidence, self.now)
+        assert (advice is None) == (evidence.rung is Rung.PROVEN)
+        if advice is not None:
+            assert advice.sentence.strip() and not re.search(r"\bconnected\b", advice.sentence, re.I)
+
+
+Climb.TestCase.settings = __import__("hypothesis").settings(max_examples=60, deadline=None)
+TestClimb = Climb.TestCase
+
+
+def opened() -> LinkState:
+    state = LinkState(LINE)
+    state.seen(0.0)
+    state.opened(1.0)
+    return state
+
+
+def test_an_open_silent_port_is_held_and_says_how_long() -> None:
+    state = opened()
+    advice = advise(state.evidence(), 13.0)
+    assert state.rung is Rung.HELD and advice is not None
+    assert "0 bytes in 12 s" in advice.sentence
+
+
+def test_a_known_question_without_an_answer_drops_a_proven_link() -> None:
+    state = opened()
+    state.heard(b"9.4 mg/l\n", None, 2.0)
+    state.answered(Answer(Question(b"MEAS:OXYG?\n"), b"9.4 mg/l\n", Ended.LINE_END, 0.04, 0.05), 2.1)
+    assert state.rung is Rung.PROVEN
+    state.answered(Answer(Question(b"what\n"), b"", Ended.NOTHING, None, None), 4.0)
+    assert state.rung is Rung.PROVEN, "an unknown question left unanswered says nothing"
+    state.answered(Answer(Question(b"MEAS:OXYG?\n"), b"", Ended.NOTHING, None, None), 6.0)
+    assert state.rung is Rung.HELD
+
+
+def test_a_talker_that_falls_silent_drops_to_held_and_climbs_again() -> None:
+    state = opened()
+    for i in range(5):
+        state.heard(b"$YXXDR,C,9.4,C,T1*09\r\n", None, 2.0 + 2 * i)
+    assert state.rung is Rung.CLEAR
+    state.tick(15.0)
+    assert state.rung is Rung.CLEAR
+    state.tick(20.1)
+    assert state.rung is Rung.HELD
+    state.heard(b"$YXXDR,C,9.4,C,T1*09\r\n", None, 30.0)
+    assert state.rung is Rung.CLEAR
+
+
+@pytest.mark.parametrize(
+    ("errors", "data", "word"),
+    [
+        (LineErrors(framing=3), b"\xf8\xfe\x00", "baud"),
+        (LineErrors(breaks=9), b"\x00\x00", "polarity"),
+        (LineErrors(parity=4), b"ab", "parity"),
+        (None, b"\xf8\xfe\xe0", "readable"),
+    ],
+)
+def test_the_likeliest_cause_follows_the_kind_of_error(errors: LineErrors | None, data: bytes, word: str) -> None:
+    state = opened()
+    state.heard(data, errors, 2.0)
+    advice = advise(state.evidence(), 3.0)
+    assert state.rung is Rung.HEARD and advice is not None and word in advice.causes[0]
+
+
+# ---- the conversation
+
+
+def test_rows_tell_who_spoke_and_how_long_the_answer_took() -> None:
+    talk = Conversation()
+    rows = talk.sent(b"*IDN?\n", 1_000_000)
+    rows += talk.heard(b"Brook", 1_041_000) + talk.heard(b"made\nlate", 1_050_000, LineErrors(framing=2))
+    rows += talk.tick(1_100_000)
+    assert [(r.direction, r.data, r.after_ms, r.errors) for r in rows] == [
+        (Direction.SENT, b"*IDN?\n", None, ""),
+        (Direction.HEARD, b"Brookmade\n", 41.0, "2 framing errors"),
+    ]
+    assert talk.unfinished == b"late"
+    (row,) = talk.tick(1_400_000)
+    assert (row.data, row.at_us) == (b"late", 1_050_000)
+
+
+def test_a_remark_in_passing_does_not_cut_a_line() -> None:
+    talk = Conversation()
+    rows = talk.heard(b"ab", 1) + talk.note("lines", 2, cut=False) + talk.heard(b"c\n", 3)
+    assert [r.shown for r in rows] == ["lines", "abc↓"]
+    rows = talk.heard(b"xy", 4) + talk.note("released", 5)
+    assert [r.shown for r in rows] == ["xy", "released"]

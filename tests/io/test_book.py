@@ -1,0 +1,261 @@
+"""The book: nothing lost, nothing out of order, one writer, and loud when it cannot be written."""
+
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Chunk, Event, LinkRecord
+from ordolex.io.book import recorder as recorder_module
+from ordolex.io.book import schema
+from ordolex.io.book.book import Book
+from ordolex.io.book.reader import BookReader
+from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.faults import BookFault
+from tests.conftest import program
+
+LINK = LinkRecord(0, "Raceway 1", "tcp://127.0.0.1:1")
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    return tmp_path / "site.ordolex"
+
+
+def chunks(path: Path) -> list[Chunk]:
+    reader = BookReader(path)
+    try:
+        return list(reader.chunks())
+    finally:
+        reader.close()
+
+
+def event(text: str, link: int = 0) -> Event:
+    return Event(link, utc_us(), round(mono_s() * 1e6), "note", text, {"a": 1})
+
+
+def test_what_is_recorded_is_there_after_closing_with_its_times_and_errors(path: Path) -> None:
+    book = Book(path, "Alder Brook Hatchery")
+    link = book.add_link(LINK)
+    now = mono_s()
+    book.recorder.record(link.id, "tx", b"*IDN?\n", None, now)
+    book.recorder.record(link.id, "rx", b"garb", LineErrors(1, 2, 3, 4), now + 0.05)
+    book.recorder.note(event("a word", link.id))
+    book.close()
+    reader = BookReader(path)
+    sent, heard = reader.chunks()
+    assert (sent.direction, sent.data, sent.mono_us) == ("tx", b"*IDN?\n", round(now * 1e6))
+    assert heard.errors == LineErrors(1, 2, 3, 4)
+    assert abs(sent.utc_us - time.time() * 1e6) < 5e6
+    assert heard.utc_us - sent.utc_us == pytest.approx(50_000, abs=2)
+    (note,) = reader.events()
+    assert (note.text, note.detail) == ("a word", {"a": 1})
+    assert reader.site() == "Alder Brook Hatchery" and reader.links()[0].name == "Raceway 1"
+    reader.close()
+
+
+def test_a_second_visit_adds_to_the_first(path: Path) -> None:
+    for visit in (1, 2):
+        book = Book(path)
+        link = book.links()[0] if book.links() else book.add_link(LINK)
+        book.recorder.record(link.id, "rx", b"visit %d\n" % visit, None, mono_s())
+        book.close()
+    assert [c.data for c in chunks(path)] == [b"visit 1\n", b"visit 2\n"]
+    rows = sqlite3.connect(path).execute("SELECT ended_utc_us >= started_utc_us FROM visit").fetchall()
+    assert rows == [(1,), (1,)]
+
+
+def test_what_is_recorded_is_committed_within_a_tenth_of_a_second(path: Path) -> None:
+    book = Book(path)
+    link = book.add_link(LINK)
+    book.recorder.record(link.id, "rx", b"now", None, mono_s())
+    deadline = time.monotonic() + 5
+    began = time.monotonic()
+    while not chunks(path):
+        assert time.monotonic() < deadline
+        time.sleep(0.005)
+    assert recorder_module.COMMIT_S <= 0.1
+    book.close()
+    assert time.monotonic() - began < 5
+
+
+ARRIVALS = st.lists(
+    st.tuples(
+        st.integers(1, 2), st.sampled_from(["rx", "tx"]), st.binary(max_size=20), st.booleans(), st.floats(0, 0.03)
+    ),
+    max_size=40,
+)
+
+
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(ARRIVALS)
+def test_merging_keeps_every_byte_every_error_and_the_order(
+    tmp_path: Path, arrivals: list[tuple[int, str, bytes, bool, float]]
+) -> None:
+    path = tmp_path / f"{time.monotonic_ns()}.ordolex"
+    book = Book(path)
+    for _ in range(2):
+        book.add_link(LINK)
+    now = mono_s()
+    for link, direction, data, bad, later in arrivals:
+        now += later
+        book.recorder.record(link, direction, data, LineErrors(framing=1) if bad else None, now)
+    book.close()
+    for link in (1, 2):
+        mine = [a for a in arrivals if a[0] == link]
+        kept = [c for c in chunks(path) if c.link == link]
+        assert b"".join(c.data for c in kept) == b"".join(a[2] for a in mine)
+        assert sum(c.errors.framing for c in kept if c.errors) == sum(a[3] for a in mine)
+        whole = "".join(c.direction[0] * len(c.data) for c in kept)
+        assert whole == "".join(a[1][0] * len(a[2]) for a in mine)
+        assert all(c.last_mono_us - c.mono_us < 10_000 for c in kept)
+
+
+def test_the_latest_items_come_in_the_order_in_which_they_passed(path: Path) -> None:
+    book = Book(path)
+    link = book.add_link(LINK)
+    now = mono_s()
+    for number in range(300):  # flagged bytes of one arrival share their time; they must not change places
+        book.recorder.record(link.id, "rx", b"%03d " % number, LineErrors(framing=1), now)
+    book.close()
+    reader = BookReader(path)
+    items = reader.latest(100)
+    assert b"".join(i.data for i in items if isinstance(i, Chunk)) == b"".join(b"%03d " % n for n in range(200, 300))
+    assert len(list(reader.timeline())) == 300
+    reader.close()
+
+
+def test_a_book_in_use_is_refused_and_names_its_holder(path: Path) -> None:
+    holder = subprocess.Popen(
+        [sys.executable, "-c", f"from pathlib import Path; from ordolex.io.book.book import Book; "
+         f"b = Book(Path({str(path)!r})); print('open', flush=True); input()"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+    )  # fmt: skip
+    assert holder.stdout is not None
+    holder.stdout.readline()
+    with pytest.raises(BookFault, match=rf"is in use by process {holder.pid}; leave it there"):
+        Book(path)
+    reader = BookReader(path)  # looking on is no harm
+    reader.close()
+    holder.kill()
+    holder.wait()
+    Book(path).close()
+
+
+@pytest.mark.parametrize("content", [b"no database at all, only text that is long enough to look at" * 20, None])
+def test_a_file_that_is_no_book_is_refused_and_left_as_it_is(path: Path, content: bytes | None) -> None:
+    if content is None:
+        sqlite3.connect(path).execute("CREATE TABLE other (a)").connection.close()
+    else:
+        path.write_bytes(content)
+    before = path.read_bytes()
+    with pytest.raises(BookFault, match=r"is no book|but no book"):
+        Book(path)
+    assert path.read_bytes() == before
+
+
+def test_a_newer_book_is_refused(path: Path) -> None:
+    Book(path).close()
+    connection = sqlite3.connect(path)
+    connection.execute(f"PRAGMA user_version = {schema.VERSION + 1}")
+    connection.close()
+    with pytest.raises(BookFault, match="newer Ordolex"):
+        Book(path)
+
+
+def test_a_folder_that_cannot_be_made_is_said(tmp_path: Path) -> None:
+    (tmp_path / "file").touch()
+    with pytest.raises(BookFault, match="cannot be made"):
+        Book(tmp_path / "file" / "site.ordolex")
+
+
+def test_a_full_disk_stops_the_recording_loudly_and_goes_on_when_there_is_room(
+    path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(recorder_module, "_RETRY_S", 0.05)
+    book = Book(path)
+    link = book.add_link(LINK)
+    book.recorder.page_limit = 20  # pages of 8 KiB
+    sent = bytearray()
+
+    def pass_by(count: int) -> None:
+        for _ in range(count):
+            piece = b"%08d" % len(sent) * 1024
+            sent.extend(piece)
+            book.recorder.record(link.id, "rx", piece, None, mono_s())
+            time.sleep(0.015)
+
+    pass_by(40)
+    wait(lambda: not book.recorder.status.keeping)
+    assert book.recorder.status.why == "the disk is full"
+    with pytest.raises(BookFault, match="make room"):
+        book.add_link(LINK)
+    pass_by(5)
+    book.recorder.page_limit = 1_000_000
+    wait(lambda: book.recorder.status.keeping)
+    pass_by(5)
+    book.close()
+    assert b"".join(c.data for c in chunks(path)) == bytes(sent), "what was held in memory is in the book"
+    reader = BookReader(path)
+    assert any(e.kind == "recording" and "the disk is full" in e.text for e in reader.events())
+    reader.close()
+
+
+def test_while_the_book_cannot_be_written_memory_is_bounded_and_the_loss_is_counted(
+    path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(recorder_module, "_RETRY_S", 0.05)
+    monkeypatch.setattr(recorder_module, "KEPT_IN_FAULT", 100_000)
+    book = Book(path)
+    link = book.add_link(LINK)
+    book.recorder.page_limit = 1
+    for _ in range(100):
+        book.recorder.record(link.id, "rx", bytes(10_000), None, mono_s())
+        time.sleep(0.001)
+    wait(lambda: book.recorder.status.lost > 800_000)
+    assert book.recorder.status.waiting <= 110_000
+    assert not book.recorder.full, "the links are never held back for a book that cannot be written"
+    book.close()
+
+
+def wait(condition: object, seconds: float = 5.0) -> None:
+    assert callable(condition)
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline
+        time.sleep(0.01)
+
+
+def test_a_kill_loses_no_more_than_the_last_quarter_second() -> None:
+    """The short form of scripts/kill_record.py, which says how it is measured."""
+    script = Path(__file__).parents[2] / "scripts" / "kill_record.py"
+    done = subprocess.run([sys.executable, str(script), "--times", "6"], capture_output=True, text=True, timeout=100)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_documentation_of_the_book_names_every_column(path: Path) -> None:
+    Book(path).close()
+    text = (Path(__file__).parents[2] / "docs" / "book.md").read_text()
+    connection = sqlite3.connect(path)
+    for (table,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+        assert f"`{table}`" in text
+        for column in connection.execute(f"PRAGMA table_info({table})").fetchall():
+            assert f"`{column[1]}`" in text, f"{table}.{column[1]} is not in docs/book.md"
+    connection.close()
+    assert str(schema.APPLICATION_ID) in text.replace(" ", "") or hex(schema.APPLICATION_ID)[2:].upper() in text
+
+
+def test_exporting_a_book_that_is_being_written_works(path: Path) -> None:
+    book = Book(path)
+    link = book.add_link(LINK)
+    book.recorder.record(link.id, "rx", b"live\n", None, mono_s())
+    wait(lambda: chunks(path))
+    done = subprocess.run(program("export", str(path), "--as", "raw"), capture_output=True, timeout=30)
+    book.close()
+    assert done.stdout == b"live\n"

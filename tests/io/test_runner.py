@@ -1,0 +1,205 @@
+"""The link runner on the memory twin: the one tap, turns, deadlines, loss and return."""
+
+import asyncio
+from collections.abc import Callable
+
+import pytest
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.exchange import Ended
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question, Verdict
+from ordolex.io import runner as runner_module
+from ordolex.io.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck
+from ordolex.io.runner import LinkRunner
+from ordolex.io.transport.base import Transport
+from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
+from tests.conftest import Notes, until
+
+LINE = LineSettings(19200)
+
+
+def instrument(port: MemoryTransport, data: bytes) -> None:
+    if data == b"*IDN?\n":
+        port.say(b"Brookmade,OX-2,")
+        port.say(b"unit 1,1.14\n")
+
+
+def running(notes: Notes, twin: Transport, make: Callable[[], Transport] | None = None) -> LinkRunner:
+    return LinkRunner(1, "/dev/made-up", LINE, notes, lambda endpoint: make() if make else twin)
+
+
+async def test_a_question_climbs_the_ladder_and_everything_is_recorded_first(notes: Notes) -> None:
+    runner = running(notes, MemoryTransport(instrument))
+    assert runner.rung is Rung.ABSENT
+    await runner.open()
+    assert runner.rung is Rung.HELD
+    answer = await runner.ask(Question(b"*IDN?\n"))
+    assert answer.verdict is Verdict.RIGHT and answer.ended is Ended.LINE_END
+    assert runner.rung is Rung.PROVEN
+    evidence = runner.view().evidence
+    assert evidence.proof is not None and evidence.proof.answer == "Brookmade,OX-2,unit 1,1.14"
+    assert notes.bytes("tx") == b"*IDN?\n" and notes.bytes("rx") == b"Brookmade,OX-2,unit 1,1.14\n"
+    await runner.release()
+    assert runner.rung is Rung.PRESENT
+    assert [e.text for e in notes.events if e.kind == "rung"] == [
+        "Absent → Held", "Held → Heard", "Heard → Clear", "Clear → Proven", "Proven → Present",
+    ]  # fmt: skip
+    assert {"opened", "answer", "released"} <= set(notes.kinds())
+
+
+async def test_questions_wait_for_their_turn(notes: Notes) -> None:
+    def slow_echo(port: MemoryTransport, data: bytes) -> None:
+        asyncio.get_running_loop().call_later(0.03, port.say, b"re " + data)
+
+    twin = MemoryTransport(slow_echo)
+    runner = running(notes, twin)
+    await runner.open()
+    questions = [b"one\n", b"two\n", b"three\n"]
+    answers = await asyncio.gather(*(runner.ask(Question(q)) for q in questions))
+    assert [a.data for a in answers] == [b"re " + q for q in questions]
+    assert [d for d, _, _ in notes.passed] == ["tx", "rx"] * 3
+    await runner.release()
+
+
+async def test_no_answer_and_line_errors_are_told(notes: Notes) -> None:
+    def garbler(port: MemoryTransport, data: bytes) -> None:
+        if data == b"garble\n":
+            port.say(b"\xf8\xfe", LineErrors(framing=2))
+
+    runner = running(notes, MemoryTransport(garbler))
+    await runner.open()
+    silent = await runner.ask(Question(b"hello\n", timeout_s=0.05))
+    assert silent.ended is Ended.NOTHING and runner.rung is Rung.HELD
+    garbled = await runner.ask(Question(b"garble\n", timeout_s=0.5))
+    assert garbled.errors.framing == 2 and runner.rung is Rung.HEARD
+    assert runner.view().evidence.errors.words() == "2 framing errors"
+    await runner.release()
+
+
+async def test_waiting_can_be_stopped_and_what_came_is_kept(notes: Notes) -> None:
+    runner = running(notes, MemoryTransport(lambda port, data: port.say(b"half an ans")))
+    await runner.open()
+    asking = asyncio.ensure_future(runner.ask(Question(b"x\n", until=b"never", timeout_s=30)))
+    await until(lambda: runner.view().evidence.heard)
+    runner.stop_asking()
+    answer = await asyncio.wait_for(asking, 1)
+    assert (answer.ended, answer.data) == (Ended.STOPPED, b"half an ans")
+    await runner.release()
+
+
+async def test_a_port_lost_in_mid_answer_ends_it_and_comes_back(notes: Notes, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(runner_module, "_RETRY_S", (0.02,))
+    twins: list[MemoryTransport] = []
+
+    def make() -> MemoryTransport:
+        twin = MemoryTransport(lambda port, data: port.say(b"part"))
+        if len(twins) in (1, 2):
+            twin.fault_at_open = PortMissing("there is no port /dev/made-up")
+        twins.append(twin)
+        return twin
+
+    runner = running(notes, MemoryTransport(), make)
+    await runner.open()
+    asking = asyncio.ensure_future(runner.ask(Question(b"x\n", until=b"end", timeout_s=30)))
+    await until(lambda: runner.view().evidence.heard)
+    twins[0].vanish()
+    answer = await asyncio.wait_for(asking, 1)
+    assert (answer.ended, answer.data) == (Ended.LOST, b"part")
+    assert runner.rung is Rung.ABSENT
+    await until(lambda: runner.view().returning)
+    await until(lambda: runner.is_open)
+    assert runner.rung is Rung.HELD and len(twins) == 4
+    (back,) = [e for e in notes.events if e.kind == "back"]
+    assert "try 3" in back.text
+    await runner.release()
+
+
+async def test_releasing_while_gone_ends_the_return(notes: Notes, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(runner_module, "_RETRY_S", (0.01,))
+    first = MemoryTransport()
+    made: list[MemoryTransport] = []
+
+    def make() -> MemoryTransport:
+        made.append(first if not made else MemoryTransport())
+        return made[-1]
+
+    runner = running(notes, first, make)
+    await runner.open()
+    first.vanish()
+    await runner.release()
+    await asyncio.sleep(0.05)
+    assert not runner.is_open and len(made) == 1
+
+
+async def test_a_refused_port_says_why_on_the_ladder(notes: Notes) -> None:
+    twin = MemoryTransport()
+    twin.fault_at_open = PortHeld("/dev/made-up is held by logger (process 812)", "close it there")
+    runner = running(notes, twin)
+    with pytest.raises(PortHeld):
+        await runner.open()
+    assert runner.rung is Rung.PRESENT
+    assert "held by logger" in runner.view().evidence.trouble
+    assert "refused" in notes.kinds()
+
+
+async def test_asking_a_closed_port_is_refused(notes: Notes) -> None:
+    runner = running(notes, MemoryTransport())
+    with pytest.raises(PortLost, match="open it in Find first"):
+        await runner.ask(Question(b"x\n"))
+    assert notes.passed == []
+
+
+async def test_a_port_that_takes_no_bytes_is_told_and_does_not_hang(
+    notes: Notes, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(runner_module, "_STUCK_AFTER_S", 0.05)
+    runner = running(notes, FaultyTransport(MemoryTransport(), write_hangs=True))
+    await runner.open()
+    with pytest.raises(PortStuck, match="flow control"):
+        await runner.ask(Question(b"x\n"))
+    await runner.release()
+
+
+async def test_retuning_sets_the_open_port_and_takes_the_proof_away(notes: Notes) -> None:
+    twin = MemoryTransport(instrument)
+    runner = running(notes, twin)
+    await runner.open()
+    await runner.ask(Question(b"*IDN?\n"))
+    await runner.retune(LineSettings(9600))
+    assert twin.line == LineSettings(9600) and runner.rung is Rung.HELD
+    assert "settings" in notes.kinds()
+    await runner.release()
+
+
+async def test_a_full_recorder_pauses_the_port_and_lets_it_go_on(notes: Notes) -> None:
+    twin = MemoryTransport()
+    runner = running(notes, twin)
+    await runner.open()
+    notes.full = True
+    twin.say(b"first")
+    twin.say(b"second")
+    assert notes.bytes("rx") == b"first"
+    notes.full = False
+    await until(lambda: notes.bytes("rx") == b"firstsecond")
+    await runner.release()
+
+
+async def test_hostile_bytes_pass_through_whole(notes: Notes) -> None:
+    twin = MemoryTransport()
+    runner = running(notes, twin)
+    await runner.open()
+    hostile = b"\x00\x1b]0;x\x07\x1b[2J\xff\xfe\xc3" + b"y" * 1_000_000
+    twin.say(hostile)
+    assert notes.bytes("rx") == hostile
+    items, forgotten = runner.feed.drain()
+    assert sum(len(i.data) for i in items) + forgotten == len(hostile)
+    await runner.release()
+
+
+async def test_faults_are_faults_only(notes: Notes) -> None:
+    twin = MemoryTransport()
+    twin.fault_at_open = Fault("odd", "do this")
+    with pytest.raises(Fault, match="odd; do this"):
+        await running(notes, twin).open()

@@ -1,0 +1,318 @@
+"""The interface without a terminal, on memory twins: what a technician presses and what then stands on the screen."""
+
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+import pytest
+from textual.events import Key
+from textual.pilot import Pilot
+from textual.widgets import Input, OptionList
+
+from ordolex.core.endpoint import Endpoint
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import LinkRecord
+from ordolex.io.book.book import Book
+from ordolex.io.faults import NotNetworkSerial, PortHeld
+from ordolex.io.ports.survey import PortFacts
+from ordolex.io.transport.twins import MemoryTransport
+from ordolex.tui.app import OrdolexApp
+from ordolex.tui.desks.find import FindDesk
+from ordolex.tui.desks.keep import KeepDesk
+from ordolex.tui.widgets.frame import Rail, StatusLine, TopBar
+from ordolex.tui.widgets.lifeline import Lifeline
+from ordolex.tui.widgets.row_view import RowView
+
+PORT = PortFacts(
+    "/dev/made-up", "left adapter", "made-up adapter", "A7", "free", "", "usb A7", "19200 8N1", first_question="*IDN?"
+)
+HELD = PortFacts("/dev/other", "right adapter", "made-up adapter", "A8", "held", "logger (process 812)")
+
+
+class Site:
+    """An application on a fresh book, its ports, and the twins that it opened."""
+
+    def __init__(self, path: Path) -> None:
+        self.book = Book(path, "Alder Brook Hatchery")
+        self.ports = [PORT, HELD]
+        self.twins: dict[str, MemoryTransport] = {}
+        self.device: Callable[[MemoryTransport, bytes], None] = lambda port, data: None
+        self.app = OrdolexApp(self.book, self._make)
+        self.pilot: Pilot[None]
+
+    def _make(self, endpoint: Endpoint) -> MemoryTransport:
+        twin = self.twins.get(endpoint.text) or MemoryTransport(lambda port, data: self.device(port, data))
+        self.twins[endpoint.text] = twin
+        return twin
+
+    def said(self) -> str:
+        return self.app.query_one(StatusLine).paint().plain
+
+    def lifeline(self) -> str:
+        return self.app.query_one(Lifeline).paint().plain
+
+    def rows(self) -> str:
+        view = self.app.desk.query_one(RowView)
+        return "\n".join(view.render_line(y).text.rstrip() for y in range(view.size.height))
+
+    async def until(self, condition: Callable[[], object], seconds: float = 8.0) -> None:
+        for _ in range(int(seconds / 0.02)):
+            if condition():
+                return
+            await self.pilot.pause(0.02)
+        raise AssertionError(f"never came; status: {self.said()!r}\n{self.lifeline()}\n{self.rows()}")
+
+    async def open_port(self) -> None:
+        """Enter, Enter: the port under the cursor at the settings of its sticker."""
+        await self.until(lambda: self.app.query_one(FindDesk).port is not None)
+        await self.pilot.press("enter")
+        await self.until(lambda: self.app.screen.query("#line"))
+        await self.pilot.press("enter")
+        await self.until(lambda: self.app.desk.word == "Talk")
+
+
+@asynccontextmanager
+async def at_site(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, size: tuple[int, int] = (128, 40)
+) -> AsyncIterator[Site]:
+    site = Site(tmp_path / "site.ordolex")
+    monkeypatch.setattr("ordolex.tui.app.survey", lambda: list(site.ports))
+    monkeypatch.setattr("ordolex.tui.app._SURVEY_S", 0.05)
+    try:
+        async with site.app.run_test(size=size) as pilot:
+            site.pilot = pilot
+            yield site
+    finally:
+        site.book.close()
+
+
+def instrument(port: MemoryTransport, data: bytes) -> None:
+    if data == b"*IDN?\n":
+        port.say(b"Brookmade,OX-2,unit 1,1.14\n")
+
+
+async def test_three_keys_lead_to_a_proven_link(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = instrument
+        await site.open_port()
+        assert site.app.desk.query_one(Input).value == "*IDN?", "the first question is offered"
+        await site.pilot.press("enter")
+        await site.until(lambda: "*IDN? answered" in site.lifeline())
+        await site.until(lambda: "right answer in" in site.said())
+        assert "Brookmade,OX-2,unit 1,1.14" in site.rows() and "2a 49 44 4e 3f 0a" in site.rows()
+        assert "● Proven" in site.lifeline()
+        assert "Proven" in site.app.query_one(Rail).paint().plain
+        assert site.app.query_one(TopBar).paint().plain.endswith("● kept ")
+
+
+async def test_line_errors_keep_the_link_at_heard_and_say_what_to_do(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(b"\xf8\xfe\x80", LineErrors(framing=3))
+        await site.open_port()
+        await site.pilot.press("enter")
+        await site.until(lambda: "3 framing errors" in site.lifeline())
+        assert "◌ Clear" in site.lifeline() and "wrong baud" in site.lifeline().lower()
+        await site.until(lambda: "line settings do not fit" in site.said())
+        await site.pilot.press("ctrl+g")
+        await site.until(lambda: site.app.screen.query("#line"))
+        line = site.app.screen.query_one("#line", Input)
+        line.value = "9600 9N1"
+        await site.pilot.press("enter")
+        assert site.app.screen.query("#line"), "settings that cannot be are not taken"
+        line.value = "4800 7E1"
+        await site.pilot.press("enter")
+        await site.until(lambda: "now at 4800 7E1" in site.said())
+        twin_line = site.twins["/dev/made-up"].line
+        assert twin_line is not None and twin_line.text == "4800 7E1"
+
+
+async def test_hostile_bytes_never_reach_the_screen_as_commands(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        twin = site.twins["/dev/made-up"]
+        twin.say(b"[/red] [bold] \x1b]0;owned\x07\x9b2J\x00 \xff \xe2\x80\xae end\n")
+        twin.say(b"z" * 1_000_000)
+        twin.say(b"\nafter\n")
+        await site.until(lambda: "after" in site.rows())
+        assert all(c.isprintable() for c in site.rows().replace("\n", ""))
+        assert "too fast to show" in site.rows()
+        await site.pilot.press("f8")
+        await site.until(lambda: "after" in site.rows())
+        assert "owned" in "\n".join(row.shown for _, row in site.app.query_one(KeepDesk)._entries)
+
+
+async def test_a_port_that_is_pulled_is_gone_and_comes_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ordolex.io.runner._RETRY_S", (0.3,))
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        site.twins.pop("/dev/made-up").vanish()
+        await site.until(lambda: "◌ Present" in site.lifeline())
+        await site.until(lambda: "● Held" in site.lifeline())
+        await site.until(lambda: "the port is back" in site.rows())
+
+
+async def test_a_held_port_says_by_whom_and_nothing_is_lost(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        twin = MemoryTransport()
+        twin.fault_at_open = PortHeld("/dev/other is held by logger (process 812)", "close it there, then try again")
+        site.twins["/dev/other"] = twin
+        await site.pilot.press("down", "enter")
+        await site.until(lambda: site.app.screen.query("#line"))
+        site.app.screen.query_one("#line", Input).value = "9600,n,8,1"
+        await site.pilot.press("enter")
+        await site.until(lambda: "held by logger (process 812); close it there" in site.said())
+        assert site.app.desk.word == "Find"
+        assert "held by logger" in site.lifeline()
+        assert site.book.links()[0].line == "9600 8N1"
+
+
+async def test_a_peer_without_rfc_2217_is_offered_as_raw_tcp(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        twin = MemoryTransport()
+        twin.fault_at_open = NotNetworkSerial("rfc2217://host:4001 does not speak RFC 2217", "try tcp://host:4001")
+        site.twins["rfc2217://host:4001"] = twin
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        await site.pilot.press("a")
+        for value in ("rfc2217://host:4001", "9600 8N1"):
+            await site.until(lambda: site.app.screen.query("#line"))
+            line = site.app.screen.query_one("#line", Input)
+            line.value = value
+            await site.pilot.press("enter")
+            await site.until(lambda old=line: not old.is_attached)
+        await site.until(lambda: site.app.screen.query(OptionList))
+        await site.pilot.press("enter")
+        await site.until(lambda: "tcp://host:4001" in site.twins and site.twins["tcp://host:4001"].is_open)
+        assert "raw TCP" in site.lifeline()
+
+
+async def test_history_line_ends_and_control_bytes_of_the_entry(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        entry = site.app.desk.query_one(Input)
+        entry.value = r"\x02ab<ETX>"
+        await site.pilot.press("ctrl+n", "enter")
+        twin = site.twins["/dev/made-up"]
+        await site.until(lambda: bytes(twin.written) == b"\x02ab\x03\r")
+        entry.value = r"bad \q"
+        await site.pilot.press("enter")
+        await site.until(lambda: "is no control byte" in site.said())
+        assert entry.value == r"bad \q", "what was typed is still there"
+        await site.pilot.press("up")
+        assert entry.value == r"\x02ab<ETX>"
+        assert site.book.links()[0].line_end == "CR"
+
+
+async def test_keys_pressed_at_once_count_in_their_order(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        entry = site.app.desk.query_one(Input)
+        for key in [*["backspace"] * 8, "a", "b", "left", "x", "backspace", "y", "end", "enter", "c", "enter"]:
+            entry.post_message(Key(key, key if len(key) == 1 else None))
+        twin = site.twins["/dev/made-up"]
+        await site.until(lambda: bytes(twin.written) == b"ayb\nc\n")
+
+
+async def test_keep_filters_searches_and_exports(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = instrument
+        await site.open_port()
+        await site.pilot.press("enter")
+        await site.until(lambda: "right answer" in site.said())
+        await site.pilot.press("f8")
+        await site.until(lambda: "Brookmade" in site.rows())
+        await site.pilot.press("f")
+        await site.until(lambda: site.app.screen.query("#line"))
+        site.app.screen.query_one("#line", Input).value = "brookmade"
+        await site.pilot.press("enter")
+        await site.until(lambda: "opened" not in site.rows() and "Brookmade" in site.rows())
+        await site.pilot.press("escape")
+        await site.until(lambda: "opened at" in site.rows())
+        await site.pilot.press("d")
+        await site.until(lambda: "*IDN?" in site.rows() and "Brookmade" not in site.rows())
+        await site.pilot.press("escape")
+        await site.until(lambda: "Brookmade" in site.rows())
+        await site.pilot.press("slash")
+        await site.until(lambda: site.app.screen.query("#line"))
+        site.app.screen.query_one("#line", Input).value = "opened"
+        await site.pilot.press("enter")
+        await site.until(lambda: "holds 'opened'" in site.said())
+        await site.pilot.press("x")
+        await site.until(lambda: site.app.screen.query(OptionList))
+        await site.pilot.press("enter")
+        await site.until(lambda: site.app.screen.query("#line"))
+        await site.pilot.press("enter")
+        await site.until(lambda: "wrote" in site.said())
+        assert "Brookmade" in (tmp_path / "site.txt").read_text()
+
+
+async def test_a_new_start_goes_on_where_the_last_ended(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = instrument
+        await site.open_port()
+        await site.pilot.press("enter")
+        await site.until(lambda: "right answer" in site.said())
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f5")
+        await site.until(lambda: "Brookmade" in site.rows())
+        assert "◌ Held" in site.lifeline(), "nothing is claimed that was not seen in this visit"
+        await site.pilot.press("up")
+        assert site.app.desk.query_one(Input).value == "*IDN?"
+        await site.pilot.press("ctrl+o")
+        await site.until(lambda: "● Held" in site.lifeline())
+
+
+async def test_an_adapter_with_a_new_number_takes_its_link_along(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = []
+        link = site.book.add_link(LinkRecord(0, "left", "/dev/old", "9600 8N1", "typed", "usb A7"))
+        site.app._session.links.append(link)
+        site.ports = [PORT]
+        await site.until(lambda: site.book.links()[0].endpoint == "/dev/made-up")
+        await site.until(lambda: "left is now at /dev/made-up" in site.said())
+
+
+async def test_any_size_is_borne(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = instrument
+        await site.open_port()
+        await site.pilot.press("enter")
+        await site.until(lambda: "right answer" in site.said())
+        for size in ((80, 24), (40, 10), (20, 5), (200, 60), (128, 40)):
+            await site.pilot.resize_terminal(*size)
+            for key in ("f2", "f8", "f1", "escape", "f5"):
+                await site.pilot.press(key)
+        await site.until(lambda: "Brookmade" in site.rows())
+        assert "● Proven" in site.lifeline()
+
+
+async def test_a_book_that_cannot_be_written_is_said_loudly(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        site.book.recorder.page_limit = 1
+        for _ in range(50):
+            site.twins["/dev/made-up"].say(b"x" * 10_000 + b"\n")
+        await site.until(lambda: "NOT RECORDING: the disk is full" in site.said())
+        assert "NOT KEPT" in site.app.query_one(TopBar).paint().plain
+        site.twins["/dev/made-up"].say(b"the link goes on\n")
+        await site.until(lambda: "the link goes on" in site.rows())
+        site.book.recorder.page_limit = 1_000_000
+        await site.until(lambda: "recording goes on" in site.said())
+
+
+async def test_the_palette_and_the_light_theme_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("ctrl+y")
+        assert site.app.theme == "ordolex-light"
+        titles = [command.title for command in site.app.get_system_commands(site.app.screen)]
+        assert any("Open the port" in title for title in titles) and not any("Search" in title for title in titles)
+        await site.pilot.press("ctrl+c")
+        await site.until(lambda: "F10, leaves" in site.said())

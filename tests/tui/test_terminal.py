@@ -1,0 +1,161 @@
+"""The real program in a real terminal, by the keys that a technician presses."""
+
+import os
+import re
+import shutil
+import signal
+import sqlite3
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from ordolex.core.bench_notice import BenchNotice
+from tests.conftest import program
+
+pytestmark = [
+    pytest.mark.terminal,
+    pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed: apt-get install tmux"),
+]
+
+
+class Terminal:
+    """A tmux of its own, with one window."""
+
+    def __init__(self, folder: Path) -> None:
+        self._socket = str(folder / "tmux")
+
+    def tmux(self, *arguments: str) -> str:
+        done = subprocess.run(
+            ["tmux", "-S", self._socket, "-f", "/dev/null", *arguments], capture_output=True, text=True, timeout=20
+        )
+        return done.stdout
+
+    def start(self, *arguments: str, size: tuple[int, int] = (128, 40)) -> None:
+        command = " ".join(f"'{part}'" for part in program(*arguments))
+        shell = f"stty -a | grep -o ' echo ' ; {command}; echo ended with $?; stty -a | grep -o ' echo '; exec cat"
+        self.tmux("new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), shell)
+
+    def screen(self) -> str:
+        return self.tmux("capture-pane", "-p")
+
+    def pid(self) -> int:
+        """The program's process: the shell's child."""
+        shell = self.tmux("list-panes", "-F", "#{pane_pid}").strip()
+        children = Path(f"/proc/{shell}/task/{shell}/children").read_text().split()
+        return int(children[0])
+
+    def press(self, *keys: str) -> None:
+        self.tmux("send-keys", *keys)
+
+    def type(self, text: str) -> None:
+        self.tmux("send-keys", "-l", text)
+
+    def see(self, pattern: str, seconds: float = 20) -> str:
+        deadline = time.monotonic() + seconds
+        while True:
+            screen = self.screen()
+            if re.search(pattern, screen):
+                return screen
+            assert time.monotonic() < deadline, f"{pattern!r} was never seen:\n{screen}"
+            time.sleep(0.1)
+
+
+def echoes(screen: str) -> int:
+    """How often `stty` said that the terminal echoes: once before the program and once after it."""
+    return [line.strip() for line in screen.splitlines()].count("echo")
+
+
+@pytest.fixture
+def terminal(tmp_path: Path) -> Iterator[Terminal]:
+    made = Terminal(tmp_path)
+    yield made
+    made.tmux("kill-server")
+
+
+def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) -> None:
+    book = tmp_path / "site.ordolex"
+    terminal.start("demo", "--book", str(book))
+    terminal.see("free +Raceway 1 oxygen")
+    terminal.press("Enter")
+    terminal.see("19200 baud, 8 data bits, no parity")
+    terminal.press("Enter")
+    terminal.see("● Held")
+    terminal.press("BSpace", *["BSpace"] * 20)
+    terminal.type("*IDN?")
+    terminal.see("sends 2a 49 44 4e 3f 0a")
+    terminal.press("Enter")
+    screen = terminal.see("● Proven")
+    assert "Brookmade,OX-2,unit 1,1.14" in screen and re.search(r"\+\d+ ms", screen)
+
+    terminal.press("C-g")
+    terminal.see("Line settings of Raceway 1")
+    terminal.press(*["BSpace"] * 12)
+    terminal.type("4k8 8-N-1")
+    terminal.see("4800 baud, 8 data bits")
+    terminal.press("Enter")
+    terminal.see("now at 4800 8N1")
+    terminal.type("*IDN?")
+    terminal.press("Enter")
+    screen = terminal.see(r"\d+ framing error")
+    assert "● Heard" in screen and "◌ Clear" in screen and "● Clear" not in screen and "Next " in screen
+
+    terminal.press("F8")
+    terminal.see("asked '\\*IDN\\?': right")
+    terminal.press("F10")
+    screen = terminal.see("ended with 0")
+    assert "Kept in" in screen and echoes(screen) == 2, "the terminal is as it was"
+    done = subprocess.run(program("export", str(book), "--as", "text"), capture_output=True, text=True, timeout=30)
+    assert re.search(r"▸ +\*IDN\?↓", done.stdout) and "Brookmade,OX-2,unit 1,1.14" in done.stdout
+    assert "rung Clear → Proven" in done.stdout and "19200 8N1 → 4800 8N1" in done.stdout
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
+def test_a_signal_restores_the_terminal_and_closes_the_book(
+    number: signal.Signals, terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "site.ordolex"
+    terminal.start("--book", str(book), size=(80, 24))
+    terminal.see("free +Raceway 1")
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("Enter")
+    terminal.see("● Held")
+    os.kill(terminal.pid(), number)
+    screen = terminal.see("ended with 0")
+    assert echoes(screen) == 2
+    assert not book.with_name(book.name + "-wal").exists(), "a closed book is one file"
+    done = subprocess.run(program("export", str(book)), capture_output=True, text=True, timeout=30)
+    assert "port released" in done.stdout
+
+
+def test_a_terminal_that_is_gone_ends_the_program_and_closes_the_book(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "site.ordolex"
+    terminal.start("--book", str(book))
+    terminal.see("free +Raceway 1")
+    pid = terminal.pid()
+    terminal.tmux("kill-server")
+    deadline = time.monotonic() + 15
+    while Path(f"/proc/{pid}").exists():
+        assert time.monotonic() < deadline, "the program lives on without a terminal"
+        time.sleep(0.1)
+    assert sqlite3.connect(book).execute("SELECT ended_utc_us > 0 FROM visit").fetchall() == [(1,)]
+
+
+def test_a_small_window_and_back(terminal: Terminal, tmp_path: Path, bench_process: BenchNotice) -> None:
+    terminal.start("--book", str(tmp_path / "b.ordolex"), size=(128, 40))
+    terminal.see("free +Raceway 1")
+    terminal.tmux("resize-window", "-x", "40", "-y", "10")
+    terminal.see(r"Ordolex +F2 Find")
+    terminal.tmux("resize-window", "-x", "80", "-y", "24")
+    terminal.see("free +Raceway 4")
+    terminal.tmux("resize-window", "-x", "128", "-y", "40")
+    terminal.see("Echo plug")
+    terminal.press("C-c")
+    terminal.see("Ctrl\\+C again")
+    terminal.press("C-c")
+    terminal.see("ended with 0")
