@@ -106,12 +106,21 @@ def flat_out(mb: int, folder: Path) -> None:
     book.close()  # until all is in the file
     seconds, cpu = time.monotonic() - began, cpu_s() - cpu
     sources.stop()
+    began = time.monotonic()
+    opened = Book(path)
+    opened.reader.latest(3000)
+    opened.reader.latest(300, opened.links()[0].id)
+    opens_s = time.monotonic() - began
+    opened.close()
     total = compare(path)
     assert total == LINKS * size, f"{total} of {LINKS * size} bytes"
     rate, cat_rate = total / seconds / 1e6, total / cat_s / 1e6
     print(
         f"flat out, {LINKS} links: {rate:.0f} MB/s recorded ({cpu / seconds * 100:.0f} % of a core), every one of "
         f"{total} bytes compared; cat to {LINKS} files {cat_rate:.0f} MB/s; ratio {rate / cat_rate:.2f}"
+    )
+    print(
+        f"that book of {path.stat().st_size / 1e9:.2f} GB opens, with its latest rows read, in {opens_s * 1000:.0f} ms"
     )
     path.unlink()
 

@@ -49,6 +49,9 @@ def test_line_reads_any_notation() -> None:
     assert read["assumed"] == []
     assert "19200 baud, 7 data bits, even parity" in run("line", "19200 7E1").stdout
     refused(run("line", "9600 9N1"), 2, "data bits: 9 cannot be")
+    done = run("ask", "tcp://127.0.0.1:1", "x", "--json")
+    refused(done, 1, "nothing listens")
+    assert "nothing listens" in json.loads(done.stdout)["error"], "exactly one document, also for a fault"
 
 
 def test_ask_at_the_right_and_at_wrong_settings(bench_process: BenchNotice) -> None:

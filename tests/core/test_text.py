@@ -74,17 +74,18 @@ TALK = b"one\r\ntwo\nthree\rfour\r\n\r\nlast"
 def test_any_split_gives_the_same_lines(cuts: list[int]) -> None:
     places = [0, *sorted(cuts), len(TALK)]
     cutter = LineCutter()
-    bodies = [line.body for a, b in itertools.pairwise(places) for line in cutter.receive(TALK[a:b], 1.0)]
-    bodies += [line.body for line in cutter.flush()]
-    assert bodies == [b"one", b"two", b"three", b"four", b"", b"last"]
+    lines = [line.data for a, b in itertools.pairwise(places) for line in cutter.receive(TALK[a:b], 1.0)]
+    lines += [line.data for line in cutter.flush()]
+    assert lines == [b"one\r\n", b"two\n", b"three\r", b"four\r\n", b"\r\n", b"last"]
 
 
 @given(st.lists(st.binary(max_size=50), max_size=20))
-def test_lines_lose_nothing_but_line_ends(pieces: list[bytes]) -> None:
+def test_lines_lose_nothing(pieces: list[bytes]) -> None:
     cutter = LineCutter(max_line=16)
     lines = [line for piece in pieces for line in cutter.receive(piece, 0.0)] + cutter.flush()
     strip = bytes.maketrans(b"", b"")
     assert b"".join(line.body for line in lines) == b"".join(pieces).translate(strip, b"\r\n")
+    assert b"".join(line.data for line in lines) == b"".join(pieces)
     assert all(len(line.body) <= 16 for line in lines)
 
 

@@ -87,7 +87,7 @@ def bench(
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Serve the stand-in devices until stopped."""
-    with faults_said():
+    with faults_said(json):
         if tell is not None:
             typer.echo(benches.tell(_only_bench(), tell))
             return

@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-import json
+import json as json_form
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -25,24 +25,26 @@ FAILED, USAGE = 1, 2
 
 
 def print_json(value: Any) -> None:
-    typer.echo(json.dumps(value, ensure_ascii=False))
+    typer.echo(json_form.dumps(value, ensure_ascii=False))
 
 
-def refuse(message: str, status: int = FAILED) -> NoReturn:
-    """One line on stderr, made safe to show, and out."""
+def refuse(message: str, status: int = FAILED, *, json: bool = False) -> NoReturn:
+    """One line on stderr, made safe to show, and out. With `json` the document on stdout is the error."""
+    if json:
+        print_json({"error": message})
     typer.echo(f"ordolex: {visible_text(message)}", err=True)
     raise typer.Exit(status)
 
 
 @contextmanager
-def faults_said() -> Iterator[None]:
-    """Turns expected faults into their one line and exit status."""
+def faults_said(json: bool = False) -> Iterator[None]:
+    """Turns expected faults into their one line and exit status, and into a document where one was asked for."""
     try:
         yield
     except (SettingsError, EndpointError, EscapeError, PlanError) as error:
-        refuse(str(error), USAGE)
+        refuse(str(error), USAGE, json=json)
     except Fault as fault:
-        refuse(str(fault))
+        refuse(str(fault), json=json)
     except BrokenPipeError:
         sys.stderr.close()
         raise typer.Exit(FAILED) from None

@@ -70,8 +70,8 @@ def ask(
 ) -> None:
     """Ask one question and judge the answer."""
     if timeout <= 0:
-        refuse("--timeout must be more than 0 s", USAGE)
-    with faults_said():
+        refuse("--timeout must be more than 0 s", USAGE, json=json)
+    with faults_said(json):
         read = line_for(endpoint, line)
         question = Question(to_bytes(text), to_bytes(until) if until else None, timeout)
         with _kept_in(book, endpoint, read) as (recorder, link, _):
@@ -157,7 +157,7 @@ def record(
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Record everything that arrives, until stopped by Ctrl+C or a signal."""
-    with faults_said():
+    with faults_said(json):
         read = line_for(endpoint, line)
         with _kept_in(book, endpoint, read) as (recorder, link, open_book):
             began = time.monotonic()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Annotated
 
@@ -47,8 +46,6 @@ keep.add_to(app)
 
 
 def main() -> None:
-    if os.name == "posix":
-        os.umask(0o077)  # a site's record is for its owner
     app(prog_name="ordolex")
 
 

@@ -21,7 +21,7 @@ def line(
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Read line settings in any notation, and say how long characters take."""
-    with faults_said():
+    with faults_said(json):
         read = read_line(text)
     settings = read.settings
     if json:

@@ -7,6 +7,7 @@ A screen that takes long to draw can so neither delay a reading nor spoil a turn
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
 from collections.abc import Callable, Coroutine
 from concurrent.futures import Future
@@ -67,7 +68,8 @@ class Hub:
         """Releases every port and ends the thread."""
         if not self._thread.is_alive():
             return
-        self.call(closed(*self._runners.values())).result(timeout=5)
+        with contextlib.suppress(TimeoutError):  # a port that does not close ends with the process
+            self.call(closed(*self._runners.values())).result(timeout=5)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(timeout=5)
 

@@ -38,11 +38,11 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "app.help", "f1", "Help", EVERYWHERE, "Keys of this desk, and what to do when it does not work.", "help", True
     ),
-    Command("app.desk_find", "f2", "Find: which port is it?", EVERYWHERE, "The live survey of ports.", "", True),
+    Command("app.desk_find", "f2", "Find", EVERYWHERE, "Which port is it? The live survey.", "", True),
     Command(
-        "app.desk_talk", "f5", "Talk: ask the device", EVERYWHERE, "The conversation on the chosen link.", "", True
+        "app.desk_talk", "f5", "Talk", EVERYWHERE, "Ask the device; the conversation on the chosen link.", "", True
     ),
-    Command("app.desk_keep", "f8", "Keep: the record", EVERYWHERE, "Everything recorded in this book.", "", True),
+    Command("app.desk_keep", "f8", "Keep", EVERYWHERE, "The record: everything that passed in this book.", "", True),
     Command("app.leave", "f10", "Leave", EVERYWHERE, "Releases every port, closes the book and ends.", "leave", True),
     Command(
         "app.command_palette", "ctrl+p", "All commands", EVERYWHERE, "Every command by name, with its key.", "", True

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 MAX_LINE = 2048
 """Bytes after which a line is cut although no line end came: a screenful, and small enough to draw at once."""
 
-_END = re.compile(rb"\r\n|\n|\r")
+_END = re.compile(rb"\r\n|\n|\r(?!\Z)")
+"""A CR at the very end may be the first half of CR LF: it waits for the next byte, or for the flush after a silence."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,6 @@ class LineCutter:
         self._rest = b""
         self._first_s = 0.0
         self._last_s = 0.0
-        self._cr_ended = False
 
     @property
     def pending(self) -> bytes:
@@ -45,12 +45,8 @@ class LineCutter:
         return self._last_s
 
     def receive(self, data: bytes, at_s: float) -> list[TextLine]:
-        if self._cr_ended and data[:1] == b"\n" and not self._rest:
-            data = data[1:]  # the second half of a CR LF whose CR ended the line before
-            self._cr_ended = False
         if not data:
             return []
-        self._cr_ended = False
         if not self._rest:
             self._first_s = at_s
         self._last_s = at_s
@@ -61,10 +57,9 @@ class LineCutter:
             self._cut(lines, whole[at : found.start()], found[0], at_s)
             at = found.end()
         rest = whole[at:]
-        while len(rest) >= self._max:
+        while len(rest) > self._max:
             self._cut(lines, rest[: self._max], b"", at_s)
             rest = rest[self._max :]
-        self._cr_ended = not rest and whole.endswith(b"\r")
         self._rest = rest
         return lines
 
@@ -72,7 +67,8 @@ class LineCutter:
         """What waits for its end, as a line without one: called when the line has been silent, or at the end."""
         if not self._rest:
             return []
-        line = TextLine(self._rest, b"", self._first_s, self._last_s)
+        end = b"\r" if self._rest.endswith(b"\r") else b""
+        line = TextLine(self._rest.removesuffix(end), end, self._first_s, self._last_s)
         self._rest = b""
         return [line]
 

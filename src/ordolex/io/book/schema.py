@@ -57,8 +57,8 @@ CREATE TABLE event (
     text TEXT NOT NULL,
     detail TEXT NOT NULL DEFAULT '{}'
 );
-CREATE INDEX event_time ON event (utc_us);
-CREATE INDEX chunk_time ON chunk (utc_us);
+CREATE INDEX chunk_of_link ON chunk (link);
+CREATE INDEX event_of_link ON event (link);
 """
 
 

@@ -1,0 +1,45 @@
+# Two commands do everything on a Debian machine with Python 3.11 or newer, git and make:
+#   make demo     the interface on a made-up site
+#   make test     all tests
+# Each installs what it needs by itself.
+
+PYTHON ?= python3
+BIN := .venv/bin
+
+.PHONY: setup demo test check screenshots benchmark tools clean
+
+setup: .venv/.installed
+
+.venv/.installed: requirements.lock pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+		{ echo "Ordolex needs Python 3.11 or newer; this is $$($(PYTHON) --version)"; exit 1; }
+	@[ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv || scripts/need python3-venv && { [ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv; }
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@touch $@
+
+demo: setup
+	$(BIN)/ordolex demo
+
+# tmux drives the real program in the tests; without it those tests are skipped, and this says so.
+tools:
+	@command -v tmux >/dev/null || scripts/need tmux || true
+
+test: setup tools
+	$(BIN)/pytest
+
+check: setup
+	$(BIN)/ruff format --check src tests benchmarks scripts
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+screenshots: setup
+	@scripts/need xvfb xterm xdotool imagemagick fonts-dejavu-core
+	$(BIN)/python scripts/screenshots.py docs/screenshots
+
+benchmark: setup
+	cd benchmarks && ../$(BIN)/python recording.py && ../$(BIN)/python interface.py
+
+clean:
+	rm -rf .venv .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,97 @@
+"""Makes the pictures of docs/screenshots from the demo site: the real program in an xterm on a virtual screen.
+
+    python scripts/screenshots.py docs/screenshots
+
+Needs Xvfb, xterm, xdotool and ImageMagick; `make screenshots` installs them.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+WIDTH, HEIGHT = 1280, 800
+_CLEAR = "BackSpace*24"
+
+# A picture's name, and the keys that lead to it from the one before it. A word is a key, `text:…` is typed, `wait:s`.
+WALK = (
+    ("find.png", "wait:2.5"),
+    ("line-settings.png", "Return wait:0.6"),
+    ("talk-held.png", "Return wait:1.5"),
+    ("talk-proven.png", f"Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
+    ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
+    ("talk-talker.png", f"F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),
+    ("keep.png", "F8 wait:1.5"),
+    ("help.png", "F1 wait:0.6"),
+    ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up wait:0.3 ctrl+y wait:0.8"),
+)
+SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
+
+
+@contextlib.contextmanager
+def screen() -> Iterator[dict[str, str]]:
+    """A virtual screen; the environment of what shall show on it."""
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{WIDTH}x{HEIGHT}x24", "-nolisten", "tcp"],
+        pass_fds=(write,), stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    os.close(write)
+    try:
+        number = os.read(read, 16).decode().strip()
+        yield {**os.environ, "DISPLAY": f":{number}"}
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def walk(folder: Path, steps: tuple[tuple[str, str], ...], size: str, points: int) -> None:
+    program = [str(Path(sys.executable).with_name("ordolex")), "demo"]
+    look = ["-bg", "#11171a", "-fg", "#d7dfe1", "-fa", "DejaVu Sans Mono", "-fs", str(points), "-b", "0", "+sb", "-bc"]
+    with screen() as environment, tempfile.TemporaryDirectory() as home:
+        environment |= {"HOME": home, "COLORTERM": "truecolor", "LANG": "C.UTF-8"}
+        environment.pop("NO_COLOR", None)
+        term = subprocess.Popen(["xterm", *look, "-geometry", f"{size}+0+0", "-tn", "xterm-256color",
+                                 "-e", "env", "COLORTERM=truecolor", *program],
+                                env=environment)  # fmt: skip
+        try:
+            for name, keys in steps:
+                for word in keys.split():
+                    press(word, environment)
+                subprocess.run(["import", "-window", "root", "-trim", "+repage", str(folder / name)],
+                               env=environment, check=True)  # fmt: skip
+                print(folder / name, flush=True)
+        finally:
+            term.terminate()
+            term.wait()
+
+
+def press(word: str, environment: dict[str, str]) -> None:
+    def do(*arguments: str) -> None:
+        subprocess.run(["xdotool", *arguments], env=environment, check=True)
+
+    if word.startswith("wait:"):
+        time.sleep(float(word.removeprefix("wait:")))
+    elif word.startswith("text:"):
+        do("type", "--delay", "30", word.removeprefix("text:"))
+    else:
+        key, _, times = word.partition("*")
+        for _ in range(int(times or 1)):
+            do("key", key)
+
+
+def main() -> None:
+    folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
+    folder.mkdir(parents=True, exist_ok=True)
+    walk(folder, WALK, "128x40", 12)
+    walk(folder, SMALL, "80x24", 19)
+
+
+if __name__ == "__main__":
+    main()
