@@ -31,7 +31,8 @@ class TemperatureString:
         if now_s < self._next_s:
             return []
         if self._interval_s:
-            self._next_s = max(self._next_s + self._interval_s, now_s)
+            late = self._next_s + self._interval_s <= now_s  # nobody listened for a while
+            self._next_s = (now_s if late else self._next_s) + self._interval_s
             return [Say(now_s, self.sentence(now_s))]
         data = self.sentence(now_s)
         lines = max(1, math.ceil(_BURST_S / self._line.seconds_for(len(data))))

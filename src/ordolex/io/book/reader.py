@@ -14,6 +14,8 @@ from ordolex.io.book import schema
 from ordolex.io.faults import BookFault
 
 _CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
+LATEST_BYTES = 2 << 20
+"""Bytes of the record that are read to begin with: thousands of lines, and a few milliseconds."""
 _EVENT = "id, link, utc_us, mono_us, kind, text, detail"
 
 
@@ -58,10 +60,17 @@ class BookReader:
         return _in_time(chunks, self.events(link))
 
     def latest(self, count: int, link: int | None = None) -> list[Chunk | Event]:
-        """The last `count` items or a few more, oldest first; bounded, so that a large book opens at once."""
+        """The last `count` chunks, or as many as hold LATEST_BYTES, and as many events; oldest first.
+
+        Bounded both ways, so that a large book opens at once.
+        """
         where, values = _where(link=link)
+        sizes = self._connection.execute(
+            f"SELECT id, length(data) FROM chunk{where} ORDER BY id DESC LIMIT ?", (*values, count)
+        ).fetchall()
+        wanted = _within(sizes, LATEST_BYTES)
         chunk_rows = self._connection.execute(
-            f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id DESC LIMIT ?", (*values, count)
+            f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id DESC LIMIT ?", (*values, wanted)
         ).fetchall()
         event_rows = self._connection.execute(
             f"SELECT {_EVENT} FROM event{where} ORDER BY id DESC LIMIT ?", (*values, count)
@@ -84,6 +93,16 @@ class BookReader:
 
     def close(self) -> None:
         self._connection.close()
+
+
+def _within(sizes: list[tuple[int, int]], limit: int) -> int:
+    """How many of the sizes, from the first on, hold `limit` bytes together; one at least."""
+    total = 0
+    for number, (_, size) in enumerate(sizes):
+        total += size
+        if total > limit:
+            return max(1, number)
+    return len(sizes)
 
 
 def _in_time(chunks: Iterable[Chunk], events: Iterable[Event]) -> Iterator[Chunk | Event]:

@@ -147,7 +147,7 @@ def _clear(evidence: Evidence) -> tuple[str, str]:
     if evidence.bad_lately:
         return f"{evidence.bad_lately} of {evidence.seen_lately} unreadable", "no line errors"
     if evidence.checks_right:
-        return f"{count(evidence.checks_right)} checksums right", f"0 bad of {evidence.seen_lately}"
+        return f"{count(evidence.checks_right)} checksums ok", f"0 bad of {evidence.seen_lately}"
     return f"0 bad of {evidence.seen_lately}", "readable text" if evidence.rung >= Rung.CLEAR else "too few to tell"
 
 
