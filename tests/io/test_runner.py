@@ -11,9 +11,9 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.io import runner as runner_module
-from ordolex.io.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck
+from ordolex.io.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.runner import LinkRunner
-from ordolex.io.transport.base import Transport
+from ordolex.io.transport.base import Listener, Transport
 from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
 from tests.conftest import Notes, until
 
@@ -142,6 +142,42 @@ async def test_a_refused_port_says_why_on_the_ladder(notes: Notes) -> None:
     assert runner.rung is Rung.PRESENT
     assert "held by logger" in runner.view().evidence.trouble
     assert "refused" in notes.kinds()
+
+
+async def test_an_unreachable_host_is_not_claimed_to_be_present(notes: Notes) -> None:
+    twin = MemoryTransport()
+    twin.fault_at_open = Unreachable("nothing listens at host:1", "check the TCP port")
+    runner = LinkRunner(1, "tcp://host:1", LINE, notes, lambda endpoint: twin)
+    with pytest.raises(Unreachable):
+        await runner.open()
+    assert runner.rung is Rung.ABSENT
+
+
+async def test_opening_twice_at_once_opens_once(notes: Notes) -> None:
+    class Slow(MemoryTransport):
+        opened = 0
+
+        async def open(self, line: LineSettings, listener: Listener) -> None:
+            Slow.opened += 1
+            await asyncio.sleep(0.03)
+            await super().open(line, listener)
+
+    runner = running(notes, MemoryTransport(), Slow)
+    await asyncio.gather(runner.open(), runner.open())
+    assert Slow.opened == 1 and runner.is_open
+    opening = asyncio.ensure_future(runner.release())
+    await asyncio.gather(opening, runner.open())
+    await runner.release()
+    assert not runner.is_open
+
+
+async def test_bytes_that_could_not_be_sent_are_marked_in_the_record(notes: Notes) -> None:
+    runner = running(notes, FaultyTransport(MemoryTransport(), write_fault=PortLost("it takes no bytes")))
+    await runner.open()
+    with pytest.raises(PortLost):
+        await runner.ask(Question(b"x\n"))
+    assert any("were not sent: it takes no bytes" in e.text for e in notes.events)
+    await runner.release()
 
 
 async def test_asking_a_closed_port_is_refused(notes: Notes) -> None:

@@ -21,7 +21,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.link.state import Evidence, LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck
+from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.feed import Feed, Passed
 from ordolex.io.transport.base import ModemLines, Transport
 from ordolex.io.transport.open import transport_for
@@ -70,9 +70,10 @@ class LinkRunner:
         self.feed = Feed()
         self._recorder = recorder
         self._make_transport = make_transport
-        self._state = LinkState(line)
+        self._state = LinkState(line, self.endpoint.has_line)
         self._transport: Transport | None = None
         self._turn = asyncio.Lock()
+        self._opening = asyncio.Lock()
         self._exchange: Exchange | None = None
         self._answer: asyncio.Future[Answer] | None = None
         self._timer: asyncio.TimerHandle | None = None
@@ -107,25 +108,30 @@ class LinkRunner:
 
     async def open(self) -> None:
         """Opens the port at the link's line settings. Raises a Fault; the link then says why."""
-        if self._transport is not None:
-            return
-        self._stay_open = True
-        self._stop_returning()
-        try:
-            await self._open_once()
-        except Fault as fault:
-            self._stay_open = False
-            before = self._state.rung
-            if isinstance(fault, PortMissing):
-                self._state.gone(fault.what, mono_s())
-            else:
-                self._state.seen(mono_s())
-                self._state.released(mono_s(), fault.what)
-            self._note("refused", str(fault))
-            self._note_rung(before)
-            raise
-        settings = self._state.line.text if self.endpoint.has_line else "raw TCP"
-        self._note("opened", f"opened at {settings}", {"endpoint": self.endpoint.text, "line": self._state.line.text})
+        async with self._opening:
+            if self._transport is not None:
+                return
+            self._stay_open = True
+            self._stop_returning()
+            try:
+                await self._open_once()
+            except Fault as fault:
+                self._stay_open = False
+                self._refused(fault)
+                raise
+            settings = self._state.evidence().settings
+            facts: dict[str, object] = {"endpoint": self.endpoint.text, "line": self._state.line.text}
+            self._note("opened", f"opened at {settings}", facts)
+
+    def _refused(self, fault: Fault) -> None:
+        before = self._state.rung
+        if isinstance(fault, PortMissing | Unreachable):
+            self._state.gone(fault.what, mono_s())
+        else:
+            self._state.seen(mono_s())
+            self._state.released(mono_s(), fault.what)
+        self._note("refused", str(fault))
+        self._note_rung(before)
 
     async def _open_once(self) -> None:
         transport = self._make_transport(self.endpoint)
@@ -139,11 +145,12 @@ class LinkRunner:
         """Lets the port go. It is free at once; what was being asked ends."""
         self._stay_open = False
         self._stop_returning()
-        transport, self._transport = self._transport, None
-        self._finish(Ended.STOPPED)
-        if transport is None:
-            return
-        await transport.close()
+        async with self._opening:
+            transport, self._transport = self._transport, None
+            self._finish(Ended.STOPPED)
+            if transport is None:
+                return
+            await transport.close()
         before = self._state.rung
         self._state.released(mono_s())
         self._note("released", "port released")
@@ -159,12 +166,7 @@ class LinkRunner:
         self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
         self._note_rung(before)
 
-    # ---- sending and asking
-
-    async def send(self, data: bytes) -> None:
-        """Sends bytes when it is their turn; nothing is waited for."""
-        async with self._turn:
-            await self._write(data)
+    # ---- asking
 
     async def ask(self, question: Question) -> Answer:
         """Sends a question and waits for its answer. Raises a Fault only where it could not be sent."""
@@ -185,12 +187,6 @@ class LinkRunner:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._finish(Ended.STOPPED)
 
-    async def send_break(self, seconds: float) -> None:
-        if self._transport is None:
-            raise PortLost("the port is not open", "open it first")
-        await self._transport.send_break(seconds)
-        self._note("note", f"break of {seconds * 1000:.0f} ms sent")
-
     async def _write(self, data: bytes) -> None:
         if self._transport is None:
             raise PortLost("the port is not open", "open it in Find first")
@@ -202,7 +198,11 @@ class LinkRunner:
         try:
             async with asyncio.timeout(patience):
                 await self._transport.write(data)
+        except Fault as fault:
+            self._note("note", f"the last {len(data)} bytes were not sent: {fault.what}")
+            raise
         except TimeoutError:
+            self._note("note", f"the last {len(data)} bytes were not all sent: the port took none")
             raise PortStuck(
                 f"the port took no bytes for {patience:.0f} s: flow control holds it back",
                 "set flow control to none, or check CTS and XON at the device",
@@ -233,7 +233,7 @@ class LinkRunner:
         self._transport = None
         before = self._state.rung
         self._state.gone(fault.what, mono_s())
-        self._note("lost", str(fault))
+        self._note("lost", fault.what)
         self._note_rung(before)
         self._finish(Ended.LOST)
         if self._stay_open:

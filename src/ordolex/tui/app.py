@@ -215,23 +215,17 @@ class OrdolexApp(App[None]):
     def on_desk_said(self, message: Desk.Said) -> None:
         self._status.say(message.text, message.how)
 
-    def on_find_desk_open_wanted(self, message: FindDesk.OpenWanted) -> None:
+    def on_desk_open_wanted(self, message: Desk.OpenWanted) -> None:
         self._open(message.link)
 
-    def on_talk_desk_open_wanted(self, message: TalkDesk.OpenWanted) -> None:
-        self._open(message.link)
-
-    def on_find_desk_release_wanted(self, message: FindDesk.ReleaseWanted) -> None:
-        self._release(message.link)
-
-    def on_talk_desk_release_wanted(self, message: TalkDesk.ReleaseWanted) -> None:
+    def on_desk_release_wanted(self, message: Desk.ReleaseWanted) -> None:
         self._release(message.link)
 
     @work
     async def _open(self, link: LinkRecord) -> None:
         session, status = self._session, self._status
         session.choose(link)
-        if session.is_open(link) and session.hub.views[link.id].evidence.line == session.line_of(link):
+        if session.is_open(link) and session.view(link).evidence.line == session.line_of(link):
             self._show_desk("Talk")
             return
         status.say(f"opening {link.endpoint} …")
@@ -243,7 +237,7 @@ class OrdolexApp(App[None]):
         except Fault as fault:
             status.say(str(fault), "bad")
         else:
-            settings = link.line if read_endpoint(link.endpoint).has_line else "raw TCP"
+            settings = session.view(link).evidence.settings
             status.say(f"{link.name} is open at {settings}. Enter sends what stands in the line below", "good")
             self._show_desk("Talk")
 

@@ -142,7 +142,7 @@ class Session:
         view = self.hub.views.get(link.id)
         if view is not None and (view.evidence.rung >= Rung.HELD or view.evidence.trouble or view.returning):
             return view
-        state = LinkState(self.line_of(link))
+        state = LinkState(self.line_of(link), read_endpoint(link.endpoint).has_line)
         if view is not None and self.port_of(link.endpoint) is None and view.endpoint == link.endpoint:
             listed = read_endpoint(link.endpoint).kind != "serial" and not link.adapter
         else:

@@ -83,6 +83,11 @@ def _unclear(evidence: Evidence) -> Advice:
         )
     if evidence.checks_wrong:
         return Advice(("bytes are damaged: noise, or bytes missing",), "Slow the device down or shorten the cable.")
+    if not evidence.has_line:
+        return Advice(
+            ("not readable as text: a server that speaks RFC 2217, or a device that speaks binary",),
+            "Open it as rfc2217:// (a in Find).",
+        )
     return Advice(
         ("not readable as text: wrong rate, or a device that speaks binary",),
         "Try the next usual rate (Ctrl+G).",

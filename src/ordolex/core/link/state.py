@@ -37,6 +37,8 @@ class Evidence:
     since_s: tuple[float | None, ...]
     """When each of the five rungs was reached, None for those not reached now."""
     line: LineSettings
+    has_line: bool
+    """Whether line settings mean anything there; raw TCP has none."""
     opened_s: float | None
     heard: int
     last_heard_s: float | None
@@ -54,10 +56,16 @@ class Evidence:
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
 
+    @property
+    def settings(self) -> str:
+        """The line settings in their short form, or that there are none."""
+        return self.line.text if self.has_line else "raw TCP"
+
 
 @dataclass(slots=True)
 class LinkState:
     line: LineSettings
+    has_line: bool = True
     rung: Rung = Rung.ABSENT
     opened_s: float | None = None
     heard_bytes: int = 0
@@ -152,6 +160,7 @@ class LinkState:
             rung=self.rung,
             since_s=tuple(self._since.get(Rung(i)) if i <= self.rung else None for i in range(1, 6)),
             line=self.line,
+            has_line=self.has_line,
             opened_s=self.opened_s,
             heard=self.heard_bytes,
             last_heard_s=self.last_heard_s,

@@ -116,6 +116,7 @@ class Recorder:
             stopping = self._stopping
             self._turn()
             if stopping:
+                self._turn()  # what the last turn itself had to note
                 break
             self._wake.wait(COMMIT_S)
             self._wake.clear()

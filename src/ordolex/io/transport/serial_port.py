@@ -54,7 +54,12 @@ class SerialTransport:
 
     async def open(self, line: LineSettings, listener: Listener) -> None:
         self._loop = asyncio.get_running_loop()
-        port = await self._loop.run_in_executor(None, self._open_port, line)
+        opening = self._loop.run_in_executor(None, self._open_port, line)
+        try:
+            port = await asyncio.shield(opening)
+        except asyncio.CancelledError:
+            opening.add_done_callback(_close_unwanted)  # it opens all the same, and must not stay held
+            raise
         self._port, self._listener = port, listener
         self._counters = DriverCounters.of(port)
         self._reading.set()
@@ -220,6 +225,11 @@ class SerialTransport:
         if self._port is None:
             raise PortLost(f"{self.path} is not open", "open it first")
         return self._port
+
+
+def _close_unwanted(opening: asyncio.Future[serial.Serial]) -> None:
+    if not opening.cancelled() and opening.exception() is None:
+        opening.result().close()
 
 
 def _may_be_port(path: str) -> bool:

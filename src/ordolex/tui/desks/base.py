@@ -7,6 +7,7 @@ from typing import Literal
 from textual.containers import Vertical
 from textual.message import Message
 
+from ordolex.core.record import LinkRecord
 from ordolex.tui.session import Session
 from ordolex.tui.theme import PALETTES, Palette
 
@@ -25,6 +26,20 @@ class Desk(Vertical):
         def __init__(self, text: str, how: How = "plain") -> None:
             super().__init__()
             self.text, self.how = text, how
+
+    class OpenWanted(Message):
+        """The technician wants this link's port open."""
+
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
+
+    class ReleaseWanted(Message):
+        """The technician wants this link's port free."""
+
+        def __init__(self, link: LinkRecord) -> None:
+            super().__init__()
+            self.link = link
 
     def __init__(self, session: Session) -> None:
         super().__init__(id=self.word.lower())

@@ -5,12 +5,10 @@ from __future__ import annotations
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.message import Message
 from textual.widgets import DataTable, Static
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
-from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
@@ -49,18 +47,6 @@ class FindDesk(Desk):
     FindDesk.tight #purpose { display: none; }
     FindDesk.tight #detail { min-height: 1; max-height: 2; }
     """
-
-    class OpenWanted(Message):
-        """The technician wants this link's port open."""
-
-        def __init__(self, link: LinkRecord) -> None:
-            super().__init__()
-            self.link = link
-
-    class ReleaseWanted(Message):
-        def __init__(self, link: LinkRecord) -> None:
-            super().__init__()
-            self.link = link
 
     def compose(self) -> ComposeResult:
         yield Static("Choose a port. Enter asks for the line settings on its sticker and opens it.", id="purpose")

@@ -121,7 +121,7 @@ class KeepDesk(Desk):
         try:
             reader = BookReader(self.session.book.path)
         except Fault as fault:
-            self.app.call_from_thread(self.say, str(fault), "bad")
+            self.app.call_from_thread(self._not_loaded, str(fault))
             return
         try:
             items = reader.latest(_LATEST_ITEMS) if sieve.everything else reader.timeline(sieve.link)
@@ -136,7 +136,7 @@ class KeepDesk(Desk):
             totals = reader.totals() if reader.newest_ids()[0] < 200_000 else (0, 0)
         finally:
             reader.close()
-        if not worker.is_cancelled:
+        if not worker.is_cancelled and self.app.is_running:
             kept.sort(key=lambda entry: entry[1].at_us)
             self.app.call_from_thread(self._loaded, sieve, kept[-_MATCHES_KEPT:], totals)
 
@@ -148,6 +148,10 @@ class KeepDesk(Desk):
         self._view.empty_text = "Nothing recorded yet." if sieve.everything else "No row fits. Esc shows all again."
         self._view.show_rows(entries)
         self._show_head()
+
+    def _not_loaded(self, why: str) -> None:
+        self._reading = ""
+        self.say(why, "bad")
 
     def _sift(self, sieve: Sieve) -> None:
         self._sieve = sieve

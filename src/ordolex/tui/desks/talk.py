@@ -12,9 +12,9 @@ from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
 from textual.containers import Horizontal
-from textual.message import Message
 from textual.widgets import Static
 
+from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.conversation import Row
 from ordolex.core.link.exchange import Answer, Ended
@@ -51,16 +51,6 @@ class TalkDesk(Desk):
     TalkDesk Input, TalkDesk Input:focus { border: none; height: 1; padding: 0; background: $surface; width: 1fr; }
     TalkDesk #preview { height: 1; color: $dim; background: $surface; padding: 0 0 0 3; }
     """
-
-    class OpenWanted(Message):
-        def __init__(self, link: LinkRecord) -> None:
-            super().__init__()
-            self.link = link
-
-    class ReleaseWanted(Message):
-        def __init__(self, link: LinkRecord) -> None:
-            super().__init__()
-            self.link = link
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -278,7 +268,7 @@ class TalkDesk(Desk):
     @work
     async def action_settings(self) -> None:
         link = self.session.chosen
-        if link is None or link.endpoint.startswith("tcp://"):
+        if link is None or not read_endpoint(link.endpoint).has_line:
             self.say(_NO_LINK if link is None else "Raw TCP has no line settings", "unsure")
             return
         typed = await self.app.push_screen_wait(

@@ -125,8 +125,7 @@ class Rail(Painted):
         text.append(cut(visible_text(link.name), room - 3) + "\n", ink.style("ink", bold=here))
         text.append(mark, ink.style("copper"))
         text.append_text(knots(view.evidence.rung, ink))
-        line = link.line if not link.endpoint.startswith("tcp://") else "raw TCP"
-        text.append(f"  {cut(line, room - 14)}\n", ink.style("dim"))
+        text.append(f"  {cut(view.evidence.settings, room - 14)}\n", ink.style("dim"))
         text.append(mark, ink.style("copper"))
         text.append(cut(_last_word(view), room - 3) + "\n\n", ink.style("brick" if view.evidence.trouble else "dim"))
 

@@ -26,7 +26,7 @@ _WIDE = 92
 class Lifeline(Painted):
     DEFAULT_CSS = """
     Lifeline { height: 6; background: $surface; padding: 1 1 0 1; }
-    Lifeline.folded { height: 3; padding: 0 1; }
+    Lifeline.folded { height: 4; padding: 0 1; }
     Lifeline.flat { height: 2; padding: 0 1; }
     """
 
@@ -85,7 +85,7 @@ class Lifeline(Painted):
             at = max(0, rung - 1)
             first, second = _details(self.view.evidence, self.view, mono_s())[at]
             rows.append(Text(cut(f"{first}, {second}".strip(", "), width), ink.style("ink")))
-        rows.append(self._advice(width))
+        rows.append(self._advice(width, rows=1 if self.has_class("flat") else 2))
         return Text("\n", no_wrap=True).join(rows)
 
     def _knot(self, step: Rung, rung: Rung) -> tuple[str, str, str, bool]:
@@ -122,12 +122,11 @@ def _details(evidence: Evidence, view: LinkView, now_s: float) -> list[tuple[str
         return "" if at is None else age(now_s - at)
 
     rung = evidence.rung
-    held = evidence.line.text if not view.endpoint.startswith("tcp://") else "raw TCP"
     opened = age(now_s - evidence.opened_s) if evidence.opened_s is not None else ""
     heard = "" if evidence.last_heard_s is None else age(now_s - evidence.last_heard_s)
     return [
         (endpoint_short(view.endpoint), since(Rung.PRESENT)),
-        (held if rung >= Rung.HELD else "not open", opened),
+        (evidence.settings if rung >= Rung.HELD else "not open", opened),
         (f"{count(evidence.heard)} bytes" if rung >= Rung.HELD else "", heard),
         _clear(evidence),
         _proof(evidence, view, now_s),
