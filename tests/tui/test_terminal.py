@@ -105,7 +105,7 @@ def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) ->
     terminal.press("F8")
     terminal.see("asked '\\*IDN\\?': right")
     terminal.press("F10")
-    screen = terminal.see("ended with 0")
+    screen = terminal.see(r"ended with 0\s+echo")
     assert "Kept in" in screen and echoes(screen) == 2, "the terminal is as it was"
     done = subprocess.run(program("export", str(book), "--as", "text"), capture_output=True, text=True, timeout=30)
     assert re.search(r"▸ +\*IDN\?↓", done.stdout) and "Brookmade,OX-2,unit 1,1.14" in done.stdout
@@ -124,7 +124,7 @@ def test_a_signal_restores_the_terminal_and_closes_the_book(
     terminal.press("Enter")
     terminal.see("● Held")
     os.kill(terminal.pid(), number)
-    screen = terminal.see("ended with 0")
+    screen = terminal.see(r"ended with 0\s+echo")
     assert echoes(screen) == 2
     assert not book.with_name(book.name + "-wal").exists(), "a closed book is one file"
     done = subprocess.run(program("export", str(book)), capture_output=True, text=True, timeout=30)
