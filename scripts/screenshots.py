@@ -27,6 +27,7 @@ WALK = (
     ("talk-proven.png", f"Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
     ("talk-talker.png", f"F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),
+    ("wire.png", "F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
     ("help.png", "F1 wait:0.6"),
     ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up wait:0.3 ctrl+y wait:0.8"),

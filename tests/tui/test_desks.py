@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from textual.events import Key
 from textual.pilot import Pilot
-from textual.widgets import Input, OptionList
+from textual.widgets import Input, OptionList, Static
 
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.link.judge import LineErrors
@@ -316,3 +316,37 @@ async def test_the_palette_and_the_light_theme_open(tmp_path: Path, monkeypatch:
         assert any("Open the port" in title for title in titles) and not any("Search" in title for title in titles)
         await site.pilot.press("ctrl+c")
         await site.until(lambda: "F10, leaves" in site.said())
+
+
+async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f3")
+        body = site.app.desk.query_one("#wire-text", Static)
+
+        def text() -> str:
+            return str(body.content)
+
+        await site.until(lambda: "✓ works" in text() and "null modem adapter DE-9" in text())
+        assert "TXD (103)" in text() and "3 ▸ 3 ▸ 3 ▸ 2" in text()
+        await site.pilot.press("d")
+        await site.until(lambda: site.app.screen.query(OptionList))
+        await site.pilot.press(*["down"] * 12, "enter")  # logic33: nothing in the bag makes RS-232 safe for it
+        await site.until(lambda: "buy USB adapter, logic 3.3 V" in text())
+        await site.pilot.press("d")
+        await site.until(lambda: site.app.screen.query(OptionList))
+        await site.pilot.press("down", "enter", "p")
+        await site.until(lambda: site.app.screen.query(OptionList))
+        await site.pilot.press("enter")
+        await site.until(lambda: "does not work" in text() and "USB-A does not go into DE-9" in text())
+        await site.pilot.press("backspace")
+        await site.until(lambda: "✓ works" in text())
+        await site.pilot.press("x")
+        await site.until(lambda: site.app.screen.query("#line"))
+        await site.pilot.press("enter")
+        await site.until(lambda: "drew the chain" in site.said(), 30)
+        assert "works" in (tmp_path / "site.svg").read_text()
+        await site.pilot.press("i")
+        await site.until(lambda: site.app.screen.query("#line"))
+        site.app.screen.query_one("#line", Input).value = "-8.4"
+        await site.pilot.press("enter")
+        await site.until(lambda: "RS-232, idle" in site.said())

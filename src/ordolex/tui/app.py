@@ -32,7 +32,8 @@ from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk
 from ordolex.tui.desks.talk import TalkDesk
-from ordolex.tui.help import HelpScreen
+from ordolex.tui.desks.wire import WireDesk
+from ordolex.tui.help import PURPOSE, HelpScreen
 from ordolex.tui.session import Session
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
@@ -43,7 +44,7 @@ _TURN_S = 0.05
 _RESCUE_S = 2.0
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 3.0
-_DESK_KEYS = {"Find": "F2", "Talk": "F5", "Keep": "F8"}
+_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Talk": "F5", "Keep": "F8"}
 
 
 class OrdolexApp(App[None]):
@@ -81,7 +82,7 @@ class OrdolexApp(App[None]):
         self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
         self._lifeline, self._status = Lifeline(), StatusLine()
         self._find = FindDesk(self._session)
-        others = (TalkDesk(self._session), KeepDesk(self._session))
+        others = (WireDesk(self._session), TalkDesk(self._session), KeepDesk(self._session))
         self._desks: dict[str, Desk] = {desk.word: desk for desk in (self._find, *others)}
         self._switcher = ContentSwitcher(*self._desks.values(), initial="find")
 
@@ -270,13 +271,22 @@ class OrdolexApp(App[None]):
             self.push_screen(HelpScreen(self.desk.word))
 
     def action_desk_find(self) -> None:
-        self._show_desk("Find")
+        self._turn_to("Find")
+
+    def action_desk_wire(self) -> None:
+        self._turn_to("Wire")
 
     def action_desk_talk(self) -> None:
-        self._show_desk("Talk")
+        self._turn_to("Talk")
 
     def action_desk_keep(self) -> None:
-        self._show_desk("Keep")
+        self._turn_to("Keep")
+
+    def _turn_to(self, word: str) -> None:
+        """Turning to a desk by hand: it says what it is for."""
+        if self.desk.word != word and len(self.screen_stack) == 1:
+            self._status.say(PURPOSE[word])
+        self._show_desk(word)
 
     def action_leave(self) -> None:
         self.exit()

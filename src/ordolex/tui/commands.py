@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from textual.binding import Binding, BindingType
 
-EVERYWHERE, FIND, TALK, KEEP = "everywhere", "Find", "Talk", "Keep"
+EVERYWHERE, FIND, WIRE, TALK, KEEP = "everywhere", "Find", "Wire", "Talk", "Keep"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +39,7 @@ COMMANDS: tuple[Command, ...] = (
         "app.help", "f1", "Help", EVERYWHERE, "Keys of this desk, and what to do when it does not work.", "help", True
     ),
     Command("app.desk_find", "f2", "Find", EVERYWHERE, "Which port is it? The live survey.", "", True),
+    Command("app.desk_wire", "f3", "Wire", EVERYWHERE, "Will the cable work?", "", True),
     Command(
         "app.desk_talk", "f5", "Talk", EVERYWHERE, "Ask the device; the conversation on the chosen link.", "", True
     ),
@@ -60,6 +61,15 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "find.fault", "b", "Bench fault", FIND, "Makes a bench device silent, late, noisy or vanish.", "bench fault"
     ),
+    Command("wire.near", "n", "End at the PC", WIRE, "Which connector the PC's side has.", "PC's end"),
+    Command("wire.device", "d", "End at the device", WIRE, "Which connector the device has.", "device's end"),
+    Command("wire.flow", "h", "Handshake", WIRE, "Which flow control must work: none, RTS/CTS, DTR/DSR.", "handshake"),
+    Command("wire.put", "p", "Put a part in", WIRE, "Checks the chain in hand, part by part.", "put in"),
+    Command("wire.take", "backspace", "Take the last part out", WIRE, "Shortens the chain in hand.", ""),
+    Command("wire.best", "s", "Best from the bag", WIRE, "Forgets the chain in hand, solves from the bag.", "solve"),
+    Command("wire.idle", "i", "Idle voltage", WIRE, "What a reading on a pin says.", "idle volts"),
+    Command("wire.wave", "w", "Waveform", WIRE, "Draws characters as they look on the wire.", "waveform"),
+    Command("wire.draw", "x", "Draw", WIRE, "Writes the chain with every pin as SVG or PDF.", "draw"),
     Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),
     Command("talk.later", "down", "Later entry", TALK, "Back towards the newest.", ""),
     Command(

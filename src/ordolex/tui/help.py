@@ -15,6 +15,7 @@ from ordolex.tui.commands import EVERYWHERE, of_context
 
 PURPOSE = {
     "Find": "Find: which port is it? Choose one, press Enter, give the line settings on its sticker; it is opened.",
+    "Wire": "Wire: will the cable work? The shortest chain from the bag between two ends, or the one in your hand.",
     "Talk": "Talk: ask the device. Enter sends what you typed with its line end, and waits for the answer.",
     "Keep": "Keep: everything that passed on every link of this book, with its time. It is always on.",
 }
@@ -42,6 +43,11 @@ HOW_TO = (
     (
         "Which port is it?",
         "Find lists ports as they come and go. Pull the adapter and plug it in again: its row leaves and comes back.",
+    ),
+    (
+        "Nothing comes back, and the settings are right",
+        "Wire (F3): choose both ends. It says whether a crossing is needed and which parts make it. i reads an idle"
+        " voltage: a transmitter at rest shows -5 to -12 V (RS-232), 3.3 or 5 V (logic).",
     ),
     (
         "The port is held",

@@ -26,7 +26,7 @@ _CSS = """
 {name} .good {{ color: $ice; }}
 {name} Input, {name} Input:focus {{ margin: 1 0; border: none; height: 1; background: $background; padding: 0 1; }}
 {name} OptionList, {name} OptionList:focus {{
-    border: none; background: $bar; height: auto; max-height: 14; margin: 1 0; padding: 0;
+    border: none; background: $bar; background-tint: $bar 0%; height: auto; max-height: 14; margin: 1 0; padding: 0;
 }}
 """
 

@@ -1,0 +1,92 @@
+"""The bag's file: which parts are at hand, and parts of one's own. TOML text in, parts out.
+
+[[part]]
+name = "straight cable DE-9"      # a part of the catalogue
+count = 2
+
+[[part]]
+name = "grey cable, blower"       # one's own
+a = "DE-9 socket"
+b = "3-way block plug"
+wires = "2-1 3-2 5-3"
+
+[[part]]
+name = "grey cable, spare"
+like = "grey cable, blower"       # as another, here or in the catalogue
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from typing import Any
+
+from ordolex.core.wiring.connectors import PINS, Face, Gender
+from ordolex.core.wiring.parts import CATALOGUE, Part, PartError, wires
+from ordolex.core.wiring.solve import Bag
+
+_KEYS = frozenset({"name", "count", "cost", "a", "b", "wires", "like"})
+
+
+def read_bag(text: str) -> Bag:
+    """Raises PartError, whose message names the part and what would be right."""
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise PartError(f"the bag is no TOML: {error}") from error
+    rows = raw.get("part", [])
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows) or set(raw) - {"part"}:
+        raise PartError("a bag is a list of [[part]], and nothing else")
+    named: dict[str, Mapping[str, Any]] = {}
+    for row in rows:
+        name = row.get("name")
+        if not isinstance(name, str) or not name.strip():
+            raise PartError("a part has no name; give it one")
+        if name in named:
+            raise PartError(f"part {name!r} stands twice; give it a count instead")
+        if set(row) - _KEYS:
+            raise PartError(
+                f"part {name!r}: {sorted(set(row) - _KEYS)[0]!r} is not known; known are {', '.join(sorted(_KEYS))}"
+            )
+        named[name] = row
+    return {name: (_part(name, named, ()), _count(name, row)) for name, row in named.items()}
+
+
+def _count(name: str, row: Mapping[str, Any]) -> int:
+    count = row.get("count", 1)
+    if not isinstance(count, int) or isinstance(count, bool) or not 0 <= count <= 99:
+        raise PartError(f"part {name!r}: count {count!r} cannot be; it is a number from 0 to 99")
+    return count
+
+
+def _part(name: str, named: Mapping[str, Mapping[str, Any]], above: tuple[str, ...]) -> Part:
+    if name in above:
+        raise PartError(f"part {name!r} is like itself: {' → '.join((*above, name))}")
+    row = named.get(name)
+    if row is None or not set(row) & {"a", "b", "wires", "like"}:
+        if name in CATALOGUE:
+            return _priced(CATALOGUE[name], name, row or {})
+        raise PartError(f"part {name!r} is not in the catalogue and has no ends; give it a, b and wires")
+    if "like" in row:
+        return _priced(_part(str(row["like"]), named, (*above, name)), name, row)
+    if not {"a", "b", "wires"} <= set(row):
+        raise PartError(f"part {name!r} lacks {sorted({'a', 'b', 'wires'} - set(row))[0]!r}; give it a, b and wires")
+    try:
+        joints = wires(str(row["wires"]))
+    except PartError as error:
+        raise PartError(f"part {name!r}: {error}") from error
+    return _priced(Part(name, (_face(name, row["a"]), _face(name, row["b"])), joints), name, row)
+
+
+def _priced(part: Part, name: str, row: Mapping[str, Any]) -> Part:
+    cost = row.get("cost", part.cost)
+    if not isinstance(cost, int | float) or isinstance(cost, bool) or cost < 0:
+        raise PartError(f"part {name!r}: cost {cost!r} cannot be")
+    return Part(name, part.faces, part.wires, part.inside, float(cost))
+
+
+def _face(name: str, text: object) -> Face:
+    connector, _, gender = str(text).rpartition(" ")
+    if connector not in PINS or gender not in ("plug", "socket"):
+        raise PartError(f"part {name!r}: {text!r} is no end; write one of {', '.join(PINS)}, then plug or socket")
+    return Face(connector, Gender(gender))

@@ -1,0 +1,277 @@
+"""Wire: will the cable work? Two ends and the bag, the chain that joins them, and every signal followed through it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.containers import VerticalScroll
+from textual.widgets import Static
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import Flow, LineSettings
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.visible import hex_pairs
+from ordolex.core.wire.shape import MAX_CHARACTERS
+from ordolex.core.wiring.check import Finding, Weight, best_laid
+from ordolex.core.wiring.connectors import ENDS
+from ordolex.core.wiring.idle import idle
+from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part
+from ordolex.core.wiring.solve import Mend, Solution, bag_of, mend, solve
+from ordolex.core.wiring.words import chain_line, end_words, signal_lines
+from ordolex.tui.commands import WIRE, bindings
+from ordolex.tui.desks.base import Desk
+from ordolex.tui.session import Session
+from ordolex.tui.theme import BAD, GOOD, UNSURE
+from ordolex.tui.widgets.frame import HeadLine
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
+
+_FLOWS = (Flow.NONE, Flow.RTS_CTS, Flow.DTR_DSR)
+_BAG = bag_of([*USUAL_BAG, *USUAL_BAG])
+
+
+class WireDesk(Desk):
+    word = "Wire"
+    BINDINGS = bindings(WIRE)
+    DEFAULT_CSS = """
+    WireDesk VerticalScroll { background: $background; scrollbar-size: 1 1; }
+    WireDesk Static { background: $background; height: auto; }
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._near, self._far = ENDS["usb"], ENDS["dte-de9"]
+        self._flow = Flow.NONE
+        self._in_hand: list[Part] = []
+        self._solution = Solution(None)
+        self._finding: Finding | None = None
+        self._mend: Mend | None = None
+
+    def compose(self) -> ComposeResult:
+        yield HeadLine()
+        with VerticalScroll(id="wire-body"):
+            yield Static("", id="wire-text")
+
+    def on_mount(self) -> None:
+        self._work_out()
+
+    def entered(self) -> None:
+        self.query_one("#wire-body").focus()
+
+    def restyled(self) -> None:
+        self._show()
+
+    # ---- working it out
+
+    def _work_out(self) -> None:
+        """Solving takes milliseconds, a hopeless search up to a second: it is done in a thread."""
+        self._solve(self._near.name, self._far.name, self._flow, tuple(self._in_hand))
+
+    @work(thread=True, exclusive=True, group="wire")
+    def _solve(self, near: str, far: str, flow: Flow, parts: tuple[Part, ...]) -> None:
+        change: Mend | None = None
+        solution = Solution(None)
+        if parts:
+            finding: Finding | None = best_laid(ENDS[near], ENDS[far], parts, flow)
+            if finding is not None and not finding.works:
+                change = mend(ENDS[near], ENDS[far], parts, _BAG, flow)
+        else:
+            solution = solve(ENDS[near], ENDS[far], _BAG, flow)
+            finding = solution.finding
+        if self.app.is_running:
+            self.app.call_from_thread(self._solved, (near, far, flow, parts), finding, solution, change)
+
+    def _solved(
+        self,
+        asked: tuple[str, str, Flow, tuple[Part, ...]],
+        finding: Finding | None,
+        solution: Solution,
+        change: Mend | None,
+    ) -> None:
+        if asked == (self._near.name, self._far.name, self._flow, tuple(self._in_hand)):
+            self._finding, self._solution, self._mend = finding, solution, change
+            self._show()
+
+    # ---- showing it
+
+    def _show(self) -> None:
+        ink = self.ink
+        head = self.query_one(HeadLine)
+        head.text = Text("Will the cable work?", ink.style("ink", bold=True))
+        head.text.append(f"   flow control {self._flow.value}", ink.style("dim"))
+        head.text.append("   the chain in hand" if self._in_hand else "   the best from the bag", ink.style("dim"))
+        head.show()
+        self.query_one("#wire-text", Static).update(self._body())
+
+    def _body(self) -> Text:
+        ink, text, finding = self.ink, Text(), self._finding
+        for label, end, key in (("at the PC", self._near, "n"), ("at the device", self._far, "d")):
+            text.append(f"{label:15}", ink.style("dim"))
+            text.append(f"{end.name:16}", ink.style("ink", bold=True))
+            text.append(f"{end.face.text}, {end.level.value}   ", ink.style("dim"))
+            text.append(f"{key} changes it\n", ink.style("faint"))
+        text.append("\n")
+        if finding is None:
+            self._say_none(text)
+            return text
+        glyph, colour, word = (GOOD, "moss", "works") if finding.works else (BAD, "brick", "does not work")
+        text.append(f"{glyph} {word}   ", ink.style(colour, bold=True))
+        text.append(chain_line(self._near, self._far, finding) + "\n\n", ink.style("copper"))
+        for ok, line in signal_lines(self._near, self._far, finding):
+            text.append(f"{GOOD if ok else BAD} ", ink.style("moss" if ok else "brick"))
+            text.append(line + "\n", ink.style("ink" if ok else "straw"))
+        for problem in finding.problems:
+            glyph, colour = (UNSURE, "straw") if problem.weight is Weight.NOTE else (BAD, "brick")
+            text.append(f"\n{glyph} {problem.weight.name.lower()}: {problem.text}", ink.style(colour))
+        if self._mend is None and not finding.works:
+            text.append("\n\nNext  ", ink.style("straw"))
+            text.append("no single change mends it; s solves from the bag, Backspace takes the last part out",
+                        ink.style("ink"))  # fmt: skip
+        if self._mend is not None:
+            text.append("\n\nNext  ", ink.style("straw"))
+            text.append(f"{self._mend.text}: {chain_line(self._near, self._far, self._mend.finding)}", ink.style("ink"))
+        if not finding.chain and finding.works:
+            text.append("\nThey go together as they are; no part is needed.", ink.style("ink"))
+        return text
+
+    def _say_none(self, text: Text) -> None:
+        ink = self.ink
+        text.append(f"{BAD} {self._solution.why or 'no chain from the bag works'}\n", ink.style("brick"))
+        if self._solution.buy is not None:
+            part, made = self._solution.buy
+            text.append("\nNext  ", ink.style("straw"))
+            text.append(f"buy {part.name}: {chain_line(self._near, self._far, made)}", ink.style("ink"))
+
+    # ---- what can be done
+
+    @work
+    async def action_near(self) -> None:
+        name = await self.app.push_screen_wait(Pick("The end at the PC", [(n, end_words(n)) for n in ENDS]))
+        if name is not None:
+            self._near = ENDS[name]
+            self._work_out()
+
+    @work
+    async def action_device(self) -> None:
+        name = await self.app.push_screen_wait(Pick("The end at the device", [(n, end_words(n)) for n in ENDS]))
+        if name is not None:
+            self._far = ENDS[name]
+            self._work_out()
+
+    def action_flow(self) -> None:
+        self._flow = _FLOWS[(_FLOWS.index(self._flow) + 1) % len(_FLOWS)]
+        self._work_out()
+
+    @work
+    async def action_put(self) -> None:
+        choices = [(part.name, part.text) for part in CATALOGUE.values()]
+        name = await self.app.push_screen_wait(Pick("Put a part behind the others", choices))
+        if name is not None:
+            self._in_hand.append(CATALOGUE[name])
+            self._work_out()
+
+    def action_take(self) -> None:
+        if not self._in_hand:
+            self.say("There is no chain in hand; p puts a part in", "unsure")
+            return
+        part = self._in_hand.pop()
+        self.say(f"took out {part.name}")
+        self._work_out()
+
+    def action_best(self) -> None:
+        self._in_hand.clear()
+        self._work_out()
+
+    @work
+    async def action_idle(self) -> None:
+        typed = await self.app.push_screen_wait(
+            LinePrompt("Idle voltage on a pin, against ground", "", idle_words,
+                       "one reading, or several with spaces: -8.4 or 0 3.3\nEnter or Esc goes back")
+        )  # fmt: skip
+        if typed:
+            self.say(idle_words(typed), "good")
+
+    @work
+    async def action_draw(self) -> None:
+        if self._finding is None:
+            self.say("There is no chain to draw", "unsure")
+            return
+        proposal = str(self.session.book.path.with_suffix(".svg"))
+        typed = await self.app.push_screen_wait(
+            LinePrompt("Draw the chain into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
+        )
+        if typed is not None:
+            self._write(self._finding, typed)
+
+    @work
+    async def action_wave(self) -> None:
+        link = self.session.chosen
+        settings = self.session.line_of(link) if link is not None else read_line("9600 8N1").settings
+        typed = await self.app.push_screen_wait(
+            LinePrompt(
+                f"Characters on the wire at {settings.text}", "OK\\r", _wave_words, "1 to 8 characters; Enter goes on"
+            )
+        )
+        if typed is None:
+            return
+        proposal = str(self.session.book.path.with_name("waveform.svg"))
+        place = await self.app.push_screen_wait(
+            LinePrompt("Draw them into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
+        )
+        if place is not None:
+            self._write_wave(typed, settings, place)
+
+    @work(thread=True, group="draw")
+    def _write_wave(self, text: str, settings: LineSettings, typed: str) -> None:
+        from ordolex.draw.sheet import write
+        from ordolex.draw.waveform import draw_waveform
+
+        path = Path(typed).expanduser()
+        try:
+            write(draw_waveform(to_bytes(text), settings), path)
+        except OSError as error:
+            self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
+        else:
+            self.app.call_from_thread(self.say, f"drew the waveform into {path}", "good")
+
+    @work(thread=True, group="draw")
+    def _write(self, finding: Finding, typed: str) -> None:
+        from ordolex.draw.chain import draw_chain  # matplotlib takes a second to import
+        from ordolex.draw.sheet import write
+
+        path = Path(typed).expanduser()
+        try:
+            write(draw_chain(self._near, self._far, finding), path)
+        except OSError as error:
+            self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
+        else:
+            self.app.call_from_thread(self.say, f"drew the chain into {path}", "good")
+
+
+def idle_words(text: str) -> str:
+    """The verdict on typed readings. Raises ValueError for what is no reading or cannot be."""
+    words = text.replace(",", " ").split()
+    try:
+        readings = [float(word) for word in words]
+    except ValueError:
+        raise ValueError("give readings in volts, such as -8.4") from None
+    verdict = idle(readings)
+    return f"{verdict.level}: {verdict.means}"
+
+
+def _wave_words(text: str) -> str:
+    data = to_bytes(text)
+    if not 1 <= len(data) <= MAX_CHARACTERS:
+        raise ValueError(f"give 1 to {MAX_CHARACTERS} characters; these are {len(data)}")
+    return f"{len(data)} characters: {hex_pairs(data)}"
+
+
+def _drawing_words(text: str) -> str:
+    path = Path(text).expanduser()
+    if path.suffix.lower() not in (".svg", ".pdf"):
+        raise ValueError("the name ends in .svg or .pdf")
+    if not path.parent.is_dir():
+        raise ValueError(f"there is no folder {path.parent}")
+    return "it is there already and would be written over" if path.exists() else f"a new file in {path.parent}"
