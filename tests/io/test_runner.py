@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import pytest
 
+from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.judge import LineErrors
@@ -113,6 +114,31 @@ async def test_a_port_lost_in_mid_answer_ends_it_and_comes_back(notes: Notes, mo
     assert runner.rung is Rung.HELD and len(twins) == 4
     (back,) = [e for e in notes.events if e.kind == "back"]
     assert "try 3" in back.text
+    await runner.release()
+
+
+async def test_a_link_that_waits_follows_its_adapter_and_is_proven_again(
+    notes: Notes, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(runner_module, "_RETRY_S", (0.02,))
+    twins: dict[str, MemoryTransport] = {"/dev/old": MemoryTransport(instrument)}
+
+    def make(endpoint: Endpoint) -> MemoryTransport:
+        if endpoint.text not in twins:
+            raise AssertionError(f"nobody told of {endpoint.text}")
+        return twins[endpoint.text]
+
+    runner = LinkRunner(1, "/dev/old", LINE, notes, make)
+    await runner.open()
+    await runner.ask(Question(b"*IDN?\n"))
+    twins["/dev/old"].fault_at_open = PortMissing("there is no port /dev/old")
+    twins["/dev/old"].vanish()
+    await until(lambda: "no port /dev/old" in runner.view().returning)
+    twins["/dev/new"] = MemoryTransport(instrument)
+    runner.move("/dev/new")
+    await until(lambda: runner.rung is Rung.PROVEN)
+    assert runner.view().endpoint == "/dev/new" and twins["/dev/new"].written == b"*IDN?\n"
+    assert any("is now at /dev/new" in e.text for e in notes.events)
     await runner.release()
 
 

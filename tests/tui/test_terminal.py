@@ -131,6 +131,29 @@ def test_a_signal_restores_the_terminal_and_closes_the_book(
     assert "port released" in done.stdout
 
 
+def test_a_port_replugged_under_another_number_keeps_its_link(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "site.ordolex"
+    terminal.start("--book", str(book))
+    terminal.see("free +Raceway 1")
+    for wait_for in ("Line settings of", "● Held", "● Proven"):
+        terminal.press("Enter")
+        terminal.see(wait_for)
+    told = subprocess.run(program("bench", "--tell", "replug raceway 1 1"), capture_output=True, text=True, timeout=20)
+    assert told.returncode == 0, told.stderr
+    terminal.see("◌ Present")
+    screen = terminal.see("● Proven", 30)
+    assert "the port is back after" in screen and "asking MEAS:OXYG? again" in screen
+    terminal.press("F10")
+    terminal.see("ended with 0")
+    connection = sqlite3.connect(book)
+    ((endpoint,),) = connection.execute("SELECT endpoint FROM link").fetchall()
+    assert endpoint != bench_process.devices[0].endpoint, "the one link has the new number"
+    kinds = [kind for (kind,) in connection.execute("SELECT kind FROM event WHERE link = 1")]
+    assert "lost" in kinds and "back" in kinds
+
+
 def test_a_terminal_that_is_gone_ends_the_program_and_closes_the_book(
     terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
 ) -> None:

@@ -37,9 +37,9 @@ class NetworkPort:
         self._client: _Client | None = None
         self.port = 0
 
-    async def listen(self) -> None:
-        """Takes the plan's TCP port, or any free one where that is in use."""
-        for port in (self.port or self._station.plan.port, 0):
+    async def listen(self, *, renumbered: bool = False) -> None:
+        """Takes the plan's TCP port, or any free one where that is in use; another than before if `renumbered`."""
+        for port in (0,) if renumbered else (self.port or self._station.plan.port, 0):
             try:
                 self._server = await asyncio.start_server(self._came, "127.0.0.1", port)
                 break

@@ -15,7 +15,7 @@ from ordolex.bench.station import Station
 from ordolex.core.bench_notice import BenchDevice, BenchNotice
 
 HELP = (
-    "vanish NAME [SECONDS] · return NAME · noise NAME CHANCE · late NAME MS · silent NAME on|off · list · help"
+    "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS · silent NAME on|off · list · help"
     " (NAME may be a part of the name)"
 )
 
@@ -78,7 +78,7 @@ class Bench:
         verb, _, rest = text.partition(" ")
         if verb == "list":
             return "\n".join(f"{d.state:5} {d.endpoint} {d.name}" for d in self.notice().devices)
-        if verb not in ("vanish", "return", "noise", "late", "silent"):
+        if verb not in ("vanish", "return", "replug", "noise", "late", "silent"):
             raise ControlError(f"{verb!r} is not known. {HELP}") if verb != "help" else ControlError(HELP)
         place, value = self._place_and_value(rest.strip())
         match verb:
@@ -88,6 +88,9 @@ class Bench:
                     self._return_later(place, _number(value, 0, 86_400))
             case "return":
                 await place.appear()
+            case "replug":
+                await place.vanish()
+                self._return_later(place, _number(value or "1", 0, 86_400), renumbered=True)
             case "noise":
                 place.station.set_noise(_number(value, 0, 0.5))
             case "late":
@@ -110,10 +113,10 @@ class Bench:
         names = ", ".join(place.plan.name for place in self._benches)
         raise ControlError(f"{rest!r} names none or several; the devices are {names}")
 
-    def _return_later(self, place: _Place, seconds: float) -> None:
+    def _return_later(self, place: _Place, seconds: float, *, renumbered: bool = False) -> None:
         async def wait() -> None:
             await asyncio.sleep(seconds)
-            await place.appear()
+            await place.appear(renumbered=renumbered)
             self._tell()
 
         task = asyncio.get_running_loop().create_task(wait())
@@ -130,9 +133,9 @@ class _Place:
         self.network = NetworkPort(self.station, changed)
         self.pty = PtyPort(self.station) if plan.pty else None
 
-    async def appear(self) -> None:
+    async def appear(self, *, renumbered: bool = False) -> None:
         if not self.network.listening:
-            await self.network.listen()
+            await self.network.listen(renumbered=renumbered)
         if self.pty is not None and not self.pty.path:
             try:
                 self.pty.open()

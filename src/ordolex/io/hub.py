@@ -50,6 +50,12 @@ class Hub:
     def soon(self, work: Callable[[], object]) -> None:
         self._loop.call_soon_threadsafe(work)
 
+    def move(self, link: int, endpoint: str) -> None:
+        """Tells a link that waits for its adapter where that is now."""
+        runner = self._runners.get(link)
+        if runner is not None:
+            self.soon(lambda: runner.move(endpoint))
+
     async def open(self, link: int, endpoint: str, line: LineSettings) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
         runner = self._runners.get(link)

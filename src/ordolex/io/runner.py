@@ -17,7 +17,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
-from ordolex.core.link.question import Question
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence, LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
@@ -81,6 +81,7 @@ class LinkRunner:
         self._returning = ""
         self._modem = ""
         self._stay_open = False
+        self._proved_by: Question | None = None
 
     # ---- what others may know
 
@@ -165,6 +166,12 @@ class LinkRunner:
         self._state.retuned(line, mono_s())
         self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
         self._note_rung(before)
+
+    def move(self, endpoint: str) -> None:
+        """The adapter has another number now; a link that waits for it looks there from now on."""
+        if self._transport is None and endpoint != self.endpoint.text:
+            self._note("note", f"the adapter is now at {endpoint}, it was at {self.endpoint.text}")
+            self.endpoint = read_endpoint(endpoint)
 
     # ---- asking
 
@@ -254,7 +261,15 @@ class LinkRunner:
                 continue
             self._returning = ""
             self._note("back", f"the port is back after {mono_s() - lost_s:.1f} s, try {tries}", {"tries": tries})
+            await self._prove_again()
             return
+
+    async def _prove_again(self) -> None:
+        """Asks once more what proved the link before. It was asked by hand and answered, so it is known to be safe."""
+        if self._proved_by is not None:
+            self._note("note", f"asking {self._proved_by.text} again, which proved the link before")
+            with contextlib.suppress(Fault):
+                await self.ask(self._proved_by)
 
     def _stop_returning(self) -> None:
         if self._returner is not None:
@@ -298,6 +313,8 @@ class LinkRunner:
         before = self._state.rung
         if answer.ended not in (Ended.LOST, Ended.STOPPED):
             self._state.answered(answer, now)
+        if self._state.rung is Rung.PROVEN and answer.verdict is Verdict.RIGHT and answer.question.expected:
+            self._proved_by = answer.question
         self._note_rung(before)
         text = f"asked {answer.question.text!r}: {answer.verdict.value}, {answer.ended.value}"
         self._note(

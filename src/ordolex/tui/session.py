@@ -120,6 +120,7 @@ class Session:
             moved = next((p for p in self.ports if p.identity and p.identity == link.adapter), None)
             if moved is not None and moved.endpoint != link.endpoint and not self.is_open(link):
                 self.change_link(replace(link, endpoint=moved.endpoint))
+                self.hub.move(link.id, moved.endpoint)
                 said.append(f"{link.name} is now at {moved.endpoint}")
         return said
 

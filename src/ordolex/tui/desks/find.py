@@ -27,6 +27,7 @@ _FAULTS = [
     ("noise {} 0.02", "noise turns over one bit in fifty"),
     ("noise {} 0", "quiet line"),
     ("vanish {} 5", "is pulled, and comes back after 5 s"),
+    ("replug {} 2", "is pulled, and comes back under another number"),
 ]
 LISTED_EMPTY = "No serial port. Plug an adapter in, I am watching. Or press a to type an address."
 
