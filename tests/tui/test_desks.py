@@ -2,12 +2,13 @@
 
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from textual.events import Key
 from textual.pilot import Pilot
-from textual.widgets import Input, OptionList, Static
+from textual.widgets import DataTable, Input, OptionList, Static
 
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.link.judge import LineErrors
@@ -167,7 +168,7 @@ async def test_a_held_port_says_by_whom_and_nothing_is_lost(tmp_path: Path, monk
         await site.pilot.press("enter")
         await site.until(lambda: "held by logger (process 812); close it there" in site.said())
         assert site.app.desk.word == "Find"
-        assert "held by logger" in site.lifeline()
+        await site.until(lambda: "held by logger" in site.lifeline())
         assert site.book.links()[0].line == "9600 8N1"
 
 
@@ -350,3 +351,53 @@ async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: p
         site.app.screen.query_one("#line", Input).value = "-8.4"
         await site.pilot.press("enter")
         await site.until(lambda: "RS-232, idle" in site.said())
+
+
+async def test_asking_everywhere_finds_the_one_that_answers_and_opens_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [HELD, replace(PORT, endpoint="/dev/dumb", name="dumb"), PORT]
+        site.twins["/dev/dumb"] = MemoryTransport()
+        site.twins["/dev/made-up"] = MemoryTransport(instrument)
+        await site.until(lambda: len(site.app._session.ports) == 3)
+        await site.pilot.press("e")
+        for _ in range(3):
+            await site.until(lambda: site.app.screen.query("#line"))
+            line = site.app.screen.query_one("#line", Input)
+            await site.pilot.press("enter")
+            await site.until(lambda old=line: not old.is_attached)
+
+        def shown() -> str:
+            return "\n".join(str(s.content) for s in site.app.screen.query(Static))
+
+        await site.until(lambda: "Enter opens left adapter" in shown())
+        assert "Brookmade,OX-2" in shown() and "no answer" in shown()
+        assert "skipped: held by logger (process 812)" in shown()
+        await site.pilot.press("enter")
+        await site.until(lambda: site.app.desk.word == "Talk" and "● Held" in site.lifeline())
+        assert site.book.links()[0].source == "answered when all were asked"
+
+
+async def test_an_adapter_is_identified_by_unplugging_and_keeps_its_name(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def table(site: Site) -> str:
+        rows = site.app.query_one(DataTable)
+        return "\n".join(" ".join(str(c) for c in rows.get_row_at(n)) for n in range(rows.row_count))
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: "left adapter" in table(site))
+        await site.pilot.press("u")
+        await site.until(lambda: "Pull the adapter out" in str(site.app.screen.query_one("#step", Static).content))
+        site.ports = [HELD]
+        await site.until(lambda: "left adapter left." in str(site.app.screen.query_one("#step", Static).content))
+        site.ports = [HELD, replace(PORT, endpoint="/dev/renumbered")]
+        await site.until(lambda: site.app.screen.query_one("#line", Input).display)
+        site.app.screen.query_one("#line", Input).value = "blue tape"
+        await site.pilot.press("enter")
+        await site.until(lambda: "blue tape" in table(site) and "just came" in table(site))
+        site.ports = [HELD]
+        await site.until(lambda: "just left" in table(site))
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: "blue tape" in table(site))

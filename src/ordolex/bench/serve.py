@@ -15,8 +15,8 @@ from ordolex.bench.station import Station
 from ordolex.core.bench_notice import BenchDevice, BenchNotice
 
 HELP = (
-    "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS · silent NAME on|off · list · help"
-    " (NAME may be a part of the name)"
+    "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
+    " silent NAME on|off · list · help (NAME may be a part of the name)"
 )
 
 

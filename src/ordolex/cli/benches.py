@@ -15,11 +15,15 @@ import typer
 from ordolex.bench.plan import Plan, read_plan
 from ordolex.bench.serve import serve, stop_with_parent
 from ordolex.cli.common import USAGE, faults_said, print_json, refuse
-from ordolex.cli.exchange import stop_on_signals
+from ordolex.cli.exchange import NoBook, stop_on_signals
 from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.line.notation import read_line
+from ordolex.core.link.question import Question
+from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io import places
 from ordolex.io.book.book import Book
+from ordolex.io.everywhere import SHORTEST_WAIT_S, Try, ask_everywhere, words
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
@@ -37,12 +41,21 @@ def add_to(app: typer.Typer) -> None:
 
 def find(
     watch: Annotated[bool, typer.Option(help="Go on, and say what comes and goes.")] = False,
+    ask: Annotated[
+        str | None, typer.Option(help=r"One harmless question on all free ports, such as '*IDN?\n'.")
+    ] = None,
+    line: Annotated[str, typer.Option(help="Line settings for --ask.")] = "9600 8N1",
+    wait: Annotated[int, typer.Option(help="Milliseconds to wait on each port for --ask, from 100.")] = 500,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """List serial ports and the endpoints of running benches."""
     if watch and json:
         refuse("--watch does not go with --json: one document cannot go on; ask again instead", USAGE)
     rows = survey()
+    if ask is not None:
+        with faults_said(json):
+            _ask_all(rows, ask, line, wait, json)
+        return
     if json:
         print_json([row.as_dict() for row in rows])
         return
@@ -55,6 +68,28 @@ def find(
             rows = _watch_once(rows)
     except KeyboardInterrupt:
         raise typer.Exit from None
+
+
+def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:
+    if wait < SHORTEST_WAIT_S * 1000:
+        refuse(f"--wait {wait}: at least {SHORTEST_WAIT_S * 1000:.0f} ms", USAGE, json=json)
+    settings, question = read_line(line).settings, Question(to_bytes(ask), timeout_s=wait / 1000)
+
+    def say(done: Try) -> None:
+        if not json:
+            typer.echo(visible_text(f"{done.port.endpoint:28} {done.port.name}: {words(done)}"))
+
+    tries = asyncio.run(ask_everywhere(rows, settings, question, say, NoBook()))
+    if json:
+        print_json(
+            [
+                {**t.port.as_dict(), "answered": t.answered, "reply": t.answer.data.decode("utf-8", "replace")
+                 if t.answer else None, "line_errors": t.answer.errors.total if t.answer else 0, "why": t.why}
+                for t in tries
+            ]
+        )  # fmt: skip
+    if not any(t.answered for t in tries):
+        refuse(f"none of {len(tries)} ports answered {question.text!r} at {settings.text}; try another rate")
 
 
 def _row_text(row: PortFacts) -> str:

@@ -32,7 +32,7 @@ def add_to(app: typer.Typer) -> None:
     app.command()(record)
 
 
-class _NoBook:
+class NoBook:
     """For a question asked without a book."""
 
     full = False
@@ -48,7 +48,7 @@ class _NoBook:
 def _kept_in(path: Path | None, endpoint: str, line: ReadLine) -> Iterator[tuple[RecorderLike, int, Book | None]]:
     """The recorder of a book and the link in it that has this endpoint; or none."""
     if path is None:
-        yield _NoBook(), 0, None
+        yield NoBook(), 0, None
         return
     book = Book(path)
     try:

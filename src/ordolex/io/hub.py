@@ -9,12 +9,15 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from concurrent.futures import Future
 from typing import Any, TypeVar
 
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
+from ordolex.io.everywhere import Try, ask_everywhere
+from ordolex.io.ports.survey import PortFacts
 from ordolex.io.runner import LinkRunner, LinkView, RecorderLike, closed
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
@@ -49,6 +52,11 @@ class Hub:
 
     def soon(self, work: Callable[[], object]) -> None:
         self._loop.call_soon_threadsafe(work)
+
+    async def ask_everywhere(
+        self, ports: Sequence[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
+    ) -> list[Try]:
+        return await ask_everywhere(ports, line, question, deliver, self._recorder, self._make_transport)
 
     def move(self, link: int, endpoint: str) -> None:
         """Tells a link that waits for its adapter where that is now."""

@@ -57,6 +57,15 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "find.type_address", "a", "Type an address", FIND, "A port that is not listed, rfc2217:// or tcp://.", "address"
     ),
+    Command("find.everywhere", "e", "Ask everywhere", FIND, "One question on all free ports at once.", "ask all"),
+    Command(
+        "find.identify",
+        "u",
+        "Identify by unplugging",
+        FIND,
+        "Pull an adapter and plug it in: that one; name it.",
+        "unplug",
+    ),
     Command("find.release", "r", "Release the port", FIND, "Lets the port go; it is free at once.", "release"),
     Command(
         "find.fault", "b", "Bench fault", FIND, "Makes a bench device silent, late, noisy or vanish.", "bench fault"

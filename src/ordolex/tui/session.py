@@ -6,6 +6,7 @@ It owns these facts; widgets hold only how they are looked at. It knows no widge
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 
@@ -18,9 +19,11 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.state import LinkState
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.survey_changes import Changes
 from ordolex.core.text.escapes import named
 from ordolex.io.book.book import Book
 from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.everywhere import Try
 from ordolex.io.feed import Passed
 from ordolex.io.hub import Hub
 from ordolex.io.ports.survey import PortFacts
@@ -53,6 +56,10 @@ class Session:
         self.chosen: LinkRecord | None = self.links[-1] if self.links else None
         self.ports: list[PortFacts] = []
         self.surveyed = False
+        self.surveys = 0
+        self.changes = Changes()
+        self._adapters = book.reader.adapters()
+        self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}
 
     # ---- links
@@ -115,7 +122,13 @@ class Session:
         """Takes a new survey; sentences on links whose adapter has another endpoint now."""
         said = []
         self.surveyed = True
+        self.surveys += 1
+        self.changes.surveyed((port.identity or port.endpoint for port in ports if port.state != "gone"), mono_s())
+        self._last_seen |= {port.identity or port.endpoint: port for port in ports}
         self.ports = [self._marked(port) for port in ports]
+        there = {port.identity or port.endpoint for port in ports}
+        left = [self._last_seen[identity] for identity in self.changes.left if identity not in there]
+        self.ports += [replace(self._marked(port), state="gone", holder="") for port in left]
         for link in list(self.links):
             moved = next((p for p in self.ports if p.identity and p.identity == link.adapter), None)
             if moved is not None and moved.endpoint != link.endpoint and not self.is_open(link):
@@ -124,8 +137,23 @@ class Session:
                 said.append(f"{link.name} is now at {moved.endpoint}")
         return said
 
+    def name_of(self, identity: str) -> str:
+        """What an adapter is called: by the technician, else by the survey."""
+        port = self._last_seen.get(identity)
+        return self._adapters.get(identity) or (port.name if port is not None else identity)
+
+    def name_adapter(self, identity: str, name: str) -> None:
+        """Raises a BookFault."""
+        self.book.name_adapter(identity, name)
+        self._adapters[identity] = name
+        for link in self.links:
+            if link.adapter == identity:
+                self.change_link(replace(link, name=name))
+        self.ports = [self._marked(port) for port in self.ports]
+
     def _marked(self, port: PortFacts) -> PortFacts:
-        """A port that we hold ourselves is not held by somebody else."""
+        """With the technician's name. A port that we hold ourselves is not held by somebody else."""
+        port = replace(port, name=self._adapters.get(port.identity, port.name))
         ours = [link for link in self.links if link.endpoint == port.endpoint and self.is_open(link)]
         return replace(port, state="held", holder="us") if ours else port
 
@@ -168,6 +196,12 @@ class Session:
     def ask(self, link: LinkRecord, data: bytes) -> Future[Answer] | None:
         runner = self.runner(link)
         return None if runner is None else self.hub.call(runner.ask(Question(data)))
+
+    def ask_everywhere(
+        self, ports: list[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
+    ) -> Future[list[Try]]:
+        """Asks on all these ports at once; `deliver` is called in the links' thread."""
+        return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
 
     # ---- the conversation on the screen
 

@@ -82,6 +82,14 @@ class Book:
 
         self._do(work)
 
+    def name_adapter(self, identity: str, name: str) -> None:
+        """Keeps a name for an adapter, by what it is called across replugging."""
+
+        def work(connection: sqlite3.Connection) -> None:
+            connection.execute("INSERT OR REPLACE INTO adapter VALUES (?, ?)", (identity, name))
+
+        self._do(work)
+
     def _do(self, work: Any) -> Any:
         try:
             return self.recorder.call(work).result(timeout=5)

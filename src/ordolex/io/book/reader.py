@@ -42,6 +42,10 @@ class BookReader:
         )
         return [LinkRecord(*row) for row in rows]
 
+    def adapters(self) -> dict[str, str]:
+        """Identity → the name that the technician gave it."""
+        return dict(self._connection.execute("SELECT identity, name FROM adapter").fetchall())
+
     def chunks(self, link: int | None = None, direction: str | None = None) -> Iterator[Chunk]:
         where, values = _where(link=link, direction=direction)
         for row in self._connection.execute(f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id", values):

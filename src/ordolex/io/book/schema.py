@@ -57,6 +57,10 @@ CREATE TABLE event (
     text TEXT NOT NULL,
     detail TEXT NOT NULL DEFAULT '{}'
 );
+CREATE TABLE adapter (
+    identity TEXT PRIMARY KEY,
+    name TEXT NOT NULL
+);
 CREATE INDEX chunk_of_link ON chunk (link);
 CREATE INDEX event_of_link ON event (link);
 """

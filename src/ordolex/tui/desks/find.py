@@ -9,12 +9,18 @@ from textual.widgets import DataTable, Static
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
-from ordolex.core.text.visible import visible_text
+from ordolex.core.link.question import Question
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.visible import hex_pairs, visible_text
+from ordolex.io.clock import mono_s
+from ordolex.io.everywhere import SHORTEST_WAIT_S
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import PortFacts
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.everywhere import AskEverywhere
+from ordolex.tui.identify import Identify
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
@@ -57,6 +63,8 @@ class FindDesk(Desk):
 
     def on_mount(self) -> None:
         self._rows: list[PortFacts] = []
+        self._fresh: tuple[bool, ...] = ()
+        self._asked: tuple[str, ...] = ("*IDN?\\n", "19200 8N1", "500")
         self._columns: tuple[str, ...] = ()
         self.survey_changed()
 
@@ -95,8 +103,9 @@ class FindDesk(Desk):
             for name in names:
                 table.add_column(name, key=name)
             self._rows = []
-        if self._rows != self.session.ports or not table.row_count:
-            self._rows = list(self.session.ports)
+        fresh = tuple(self._is_new(port) for port in self.session.ports)
+        if self._rows != self.session.ports or fresh != self._fresh or not table.row_count:
+            self._rows, self._fresh = list(self.session.ports), fresh
             table.clear()
             for port in self._rows:
                 table.add_row(*self._cells(port), key=port.endpoint)
@@ -104,6 +113,9 @@ class FindDesk(Desk):
                 at = next((i for i, p in enumerate(self._rows) if p.endpoint == before.endpoint), 0)
                 table.move_cursor(row=at)
         self._show_detail()
+
+    def _is_new(self, port: PortFacts) -> bool:
+        return self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s()) is not None
 
     def _names(self) -> tuple[str, ...]:
         if self.size.width >= 96:
@@ -116,8 +128,13 @@ class FindDesk(Desk):
         ink = self.ink
         glyph, colour = STATES.get(port.state, (BAD, "brick"))
         state = "no rights" if port.state == "no-rights" else port.state
+        now, identity = mono_s(), port.identity or port.endpoint
         if port.holder == "us":
             glyph, colour, state = TIED, "moss", "held by us"
+        elif port.state == "gone" and identity in self.session.changes.left:
+            glyph, colour, state = BAD, "brick", "just left"
+        elif port.state == "free" and self.session.changes.came_s_ago(identity, now) is not None:
+            glyph, colour, state = "▸", "copper", "just came"
         room = 22 if self.size.width < 96 else 26
         cells = {
             "state": Text(f"{glyph} {state}", ink.style(colour)),
@@ -232,6 +249,48 @@ class FindDesk(Desk):
             self.post_message(self.ReleaseWanted(link))
 
     @work
+    async def action_identify(self) -> None:
+        answer = await self.app.push_screen_wait(Identify(self.session))
+        if answer is None:
+            return
+        try:
+            self.session.name_adapter(*answer)
+        except Fault as fault:
+            self.say(str(fault), "bad")
+        else:
+            self.say(f"it is called {answer[1]} from now on, whatever its number", "good")
+            self.survey_changed()
+
+    @work
+    async def action_everywhere(self) -> None:
+        """Three lines to type, each with what was typed last: the question, the settings, the wait."""
+        free = [port for port in self.session.ports if port.state == "free"]
+        if not free:
+            self.say("No port is free to ask on", "unsure")
+            return
+        asked = []
+        prompts = (
+            ("One harmless question on all free ports", bytes_reading, "its line end is part of it: *IDN?\\n"),
+            ("Line settings for all of them", line_reading, "as on the sticker: 9600 8N1"),
+            ("How long to wait on each, in ms", wait_reading, "from 100; all ports are asked at once"),
+        )
+        for number, (title, read, hint) in enumerate(prompts):
+            typed = await self.app.push_screen_wait(LinePrompt(title, self._asked[number], read, hint))
+            if typed is None:
+                return
+            asked.append(typed)
+        self._asked = tuple(asked)
+        question = Question(to_bytes(asked[0]), timeout_s=int(asked[2]) / 1000)
+        screen = AskEverywhere(self.session, list(self.session.ports), read_line(asked[1]).settings, question)
+        endpoint = await self.app.push_screen_wait(screen)
+        port = self.session.port_of(endpoint) if endpoint else None
+        if port is not None:
+            link = self.session.keep_link(
+                port.endpoint, read_line(asked[1]).settings.text, "answered when all were asked"
+            )
+            self.post_message(self.OpenWanted(link))
+
+    @work
     async def action_fault(self) -> None:
         port = self.port
         if port is None or not port.bench:
@@ -260,6 +319,21 @@ def line_reading(text: str) -> str:
     read = read_line(text)
     assumed = f"  ({', '.join(read.assumed)} assumed)" if read.assumed else ""
     return f"{read.settings.words}{assumed}"
+
+
+def bytes_reading(text: str) -> str:
+    """How a question is understood. Raises ValueError."""
+    data = to_bytes(text)
+    if not data:
+        raise ValueError("give something to send")
+    return f"sends {hex_pairs(data)}" + ("" if data[-1:] in (b"\r", b"\n") else "   (no line end: add \\n or \\r)")
+
+
+def wait_reading(text: str) -> str:
+    """A wait in ms. Raises ValueError."""
+    if not text.isdigit() or not SHORTEST_WAIT_S * 1000 <= int(text) <= 60_000:
+        raise ValueError(f"give whole milliseconds, {SHORTEST_WAIT_S * 1000:.0f} to 60000")
+    return f"{int(text) / 1000:g} s"
 
 
 def _endpoint_reading(text: str) -> str:

@@ -14,7 +14,7 @@ from textual.widgets.option_list import Option
 
 from ordolex.tui.widgets.entry_line import EntryLine
 
-_CSS = """
+CSS = """
 {name} {{ align: center middle; background: $background 60%; }}
 {name} > Vertical {{
     width: 92; max-width: 96%; height: auto; max-height: 90%; background: $bar; padding: 1 2;
@@ -35,7 +35,7 @@ class LinePrompt(ModalScreen[str | None]):
     """One line. `read` turns the text into a sentence on how it is understood, or raises ValueError with what is
     wrong; the line can be given only when it is understood. Esc gives None."""
 
-    DEFAULT_CSS = _CSS.format(name="LinePrompt")
+    DEFAULTCSS = CSS.format(name="LinePrompt")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
     def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str) -> None:
@@ -77,7 +77,7 @@ class LinePrompt(ModalScreen[str | None]):
 class Pick(ModalScreen[str | None]):
     """A short list of (answer, words). Esc gives None."""
 
-    DEFAULT_CSS = _CSS.format(name="Pick")
+    DEFAULTCSS = CSS.format(name="Pick")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
     def __init__(self, title: str, choices: list[tuple[str, str]], text: str = "") -> None:

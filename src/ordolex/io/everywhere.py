@@ -1,0 +1,140 @@
+"""Asks one harmless question on many ports at once, to find out behind which of them a device answers.
+
+Each port is opened, asked and let go; results come as they arrive. What passed is kept in the book as one event a try.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from ordolex.core.endpoint import Endpoint
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.exchange import Answer
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.question import Question, Verdict
+from ordolex.core.record import Event
+from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.faults import Fault
+from ordolex.io.ports.survey import PortFacts
+from ordolex.io.runner import LinkRunner, RecorderLike
+from ordolex.io.transport.base import Transport
+from ordolex.io.transport.open import transport_for
+
+AT_ONCE = 64
+"""Ports opened at the same time: as many as a machine has at the most."""
+SHORTEST_WAIT_S = 0.1
+
+
+@dataclass(frozen=True, slots=True)
+class Try:
+    """What came of one port. `answer` is None where it was skipped or did not open, and `why` says it."""
+
+    port: PortFacts
+    answer: Answer | None
+    why: str
+
+    @property
+    def heard(self) -> bool:
+        return self.answer is not None and bool(self.answer.data or self.answer.errors.total)
+
+    @property
+    def answered(self) -> bool:
+        """A device is there, and the settings fit: an answer that is right, or of unknown shape but clean."""
+        if self.answer is None or not self.answer.data or self.answer.errors.total:
+            return False
+        return self.answer.verdict in (Verdict.RIGHT, Verdict.UNJUDGED)
+
+
+class _Unrecorded:
+    """The runner's record of one try: the whole of it goes into the book as the try's event."""
+
+    full = False
+
+    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        pass
+
+    def note(self, event: Event) -> None:
+        pass
+
+
+def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question) -> float:
+    """The most that asking can take, apart from ports that are slow to open; all are asked at once."""
+    rounds = -(-sum(port.state == "free" for port in ports) // AT_ONCE)
+    return rounds * (question.timeout_s + line.seconds_for(len(question.data)) + 0.2)
+
+
+async def ask_everywhere(
+    ports: Sequence[PortFacts],
+    line: LineSettings,
+    question: Question,
+    deliver: Callable[[Try], None],
+    recorder: RecorderLike,
+    make_transport: Callable[[Endpoint], Transport] = transport_for,
+) -> list[Try]:
+    """Asks on all free ports at once; one that is held is skipped and named. Cancelling lets every port go."""
+    gate = asyncio.Semaphore(AT_ONCE)
+    tries: list[Try] = []
+
+    async def one(port: PortFacts) -> None:
+        done = await _one(port, line, question, gate, make_transport)
+        tries.append(done)
+        recorder.note(_event(done, line, question))
+        deliver(done)
+
+    try:
+        await asyncio.gather(*(one(port) for port in ports))
+    finally:
+        answered = [done.port.name for done in tries if done.answered]
+        asked = sum(done.answer is not None for done in tries)
+        text = f"asked {question.text!r} at {line.text} on {asked} of {len(ports)} ports: "
+        text += f"{', '.join(answered)} answered" if answered else "none answered"
+        recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "everywhere", text, {"tried": len(tries)}))
+    return tries
+
+
+async def _one(
+    port: PortFacts,
+    line: LineSettings,
+    question: Question,
+    gate: asyncio.Semaphore,
+    make_transport: Callable[[Endpoint], Transport],
+) -> Try:
+    if port.state != "free":
+        return Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))
+    async with gate:
+        runner = LinkRunner(0, port.endpoint, line, _Unrecorded(), make_transport)
+        try:
+            await runner.open()
+            answer = await runner.ask(question)
+        except Fault as fault:
+            return Try(port, None, fault.what)
+        finally:
+            await runner.release()
+    return Try(port, answer, "")
+
+
+def _event(done: Try, line: LineSettings, question: Question) -> Event:
+    detail: dict[str, object] = {"endpoint": done.port.endpoint, "line": line.text, "sent_hex": question.data.hex()}
+    if done.answer is None:
+        text = f"{done.port.name}: {done.why}"
+    else:
+        errors = done.answer.errors
+        detail |= {"heard_hex": done.answer.data.hex(), "line_errors": errors.total}
+        detail["last_ms"] = None if done.answer.last_s is None else round(done.answer.last_s * 1000, 1)
+        text = f"{done.port.name}: {words(done)}"
+    return Event(0, utc_us(), round(mono_s() * 1e6), "try", text, detail)
+
+
+def words(done: Try) -> str:
+    """What came, for a row of a list. The text is the device's: make it safe before it is shown."""
+    answer = done.answer
+    if answer is None:
+        return done.why
+    if answer.errors.total:
+        return f"{len(answer.data)} bytes with {answer.errors.words()}: something is there, at other settings"
+    if not answer.data:
+        return "no answer"
+    text = answer.data.decode("utf-8", "replace").strip()
+    return f"{text}   {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else text

@@ -1,0 +1,67 @@
+"""Asking everywhere: thirty-two ports, one of them live, in the time of one try."""
+
+import asyncio
+import time
+
+import pytest
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.link.question import Question
+from ordolex.io.everywhere import Try, ask_everywhere, longest_s
+from ordolex.io.ports.survey import PortFacts
+from tests.conftest import OXYGEN, Notes, ServeBench
+
+LINE = read_line("19200 8N1").settings
+
+
+async def thirty_two(serve_bench: ServeBench) -> list[PortFacts]:
+    """Thirty-one ports whose device says nothing, and one that answers."""
+    bench = await serve_bench(*({**OXYGEN, "name": f"port {n:02}"} for n in range(32)))
+    for n in range(32):
+        if n != 17:
+            await bench.obey(f"silent port {n:02} on")
+    return [PortFacts(d.endpoint, d.name, "bench", "", d.state) for d in bench.notice().devices]
+
+
+async def test_one_live_port_of_thirty_two_is_found_in_the_time_of_a_few_tries(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    ports = await thirty_two(serve_bench)
+    ports[3] = PortFacts(ports[3].endpoint, "port 03", "bench", "", "held", "logger (process 812)")
+    question = Question(b"*IDN?\n", timeout_s=0.1)
+    seen: list[Try] = []
+    began = time.monotonic()
+    tries = await ask_everywhere(ports, LINE, question, seen.append, notes)
+    took = time.monotonic() - began
+    assert len(tries) == len(seen) == 32
+    assert [t.port.name for t in tries if t.answered] == ["port 17"]
+    assert [t.why for t in tries if t.port.name == "port 03"] == ["skipped: held by logger (process 812)"]
+    assert took < 32 * 0.1 / 2, f"{took:.2f} s: well under the sum of the tries"
+    assert longest_s(ports, LINE, question) < 1
+    assert notes.kinds().count("try") == 32 and notes.events[-1].kind == "everywhere"
+    assert "port 17 answered" in notes.events[-1].text
+
+
+async def test_stopping_lets_every_port_go_at_once(serve_bench: ServeBench, notes: Notes) -> None:
+    ports = await thirty_two(serve_bench)
+    asking = asyncio.ensure_future(ask_everywhere(ports, LINE, Question(b"x\n", timeout_s=30), lambda t: None, notes))
+    await asyncio.sleep(0.3)
+    began = time.monotonic()
+    asking.cancel()
+    with pytest.raises(asyncio.CancelledError):
+        await asking
+    assert time.monotonic() - began < 1
+    assert notes.events[-1].kind == "everywhere"
+    await asyncio.sleep(0.1)
+    again = await ask_everywhere(ports[17:18], LINE, Question(b"*IDN?\n"), lambda t: None, notes)
+    assert again[0].answered, "the port is free again"
+
+
+async def test_a_device_at_other_settings_is_heard_but_not_taken_for_an_answer(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    bench = await serve_bench(OXYGEN)
+    port = PortFacts(bench.notice().devices[0].endpoint, "oxygen", "bench", "", "free")
+    (done,) = await ask_everywhere([port], read_line("9600 8N1").settings, Question(b"*IDN?\n"), lambda t: None, notes)
+    assert done.heard and not done.answered
+    assert "at other settings" in notes.events[0].text
