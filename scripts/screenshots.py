@@ -22,7 +22,8 @@ _CLEAR = "BackSpace*24"
 # A picture's name, and the keys that lead to it from the one before it. A word is a key, `text:…` is typed, `wait:s`.
 WALK = (
     ("find.png", "wait:2.5"),
-    ("line-settings.png", "Return wait:0.6"),
+    ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:1.6"),
+    ("line-settings.png", "Escape wait:1.2 Return wait:0.6"),
     ("talk-held.png", "Return wait:1.5"),
     ("talk-proven.png", f"Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),

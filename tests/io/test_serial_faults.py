@@ -124,6 +124,49 @@ def test_holders_are_found_by_their_open_files(tmp_path: Path) -> None:
     assert holders(tmp_path / "nowhere") == {}
 
 
+def usb(root: Path, place: str, words: str, kind: str, driver: str = "", serial: str = "") -> None:
+    """A USB device with one interface in a made-up sysfs."""
+    device = root / "bus/usb/devices" / place
+    interface = device / f"{place}:1.0"
+    interface.mkdir(parents=True)
+    for name, text in (("product", words), ("idVendor", "1234"), ("idProduct", "5678"), ("serial", serial)):
+        (device / name).write_text(text + "\n")
+    (interface / "bInterfaceClass").write_text(kind + "\n")
+    if driver:
+        (root / "bus/usb/drivers" / driver).mkdir(parents=True, exist_ok=True)
+        (interface / "driver").symlink_to(root / "bus/usb/drivers" / driver)
+
+
+def test_an_adapter_without_a_driver_is_listed_with_the_next_step_and_others_are_not(tmp_path: Path) -> None:
+    usb(tmp_path, "1-1", "made-up USB Serial\x1b[31m", "ff", serial="A9")
+    usb(tmp_path, "1-2", "made-up USB Serial", "ff", driver="made_up")
+    usb(tmp_path, "1-3", "made-up fingerprint reader", "ff")
+    usb(tmp_path, "1-4", "made-up mouse", "03")
+    (tmp_path / "bus/usb/devices/1-5").symlink_to(tmp_path / "nowhere")  # it vanished while it was read
+    (row,) = survey(lambda: [], lambda: [], lambda: {}, tmp_path)
+    assert (row.state, row.place, row.serial, row.usb_id) == ("no-driver", "1-1", "A9", "1234:5678")
+    assert survey(lambda: [], lambda: [], lambda: {}, tmp_path / "nothing") == []
+
+
+def test_a_driver_tells_whether_the_rate_matters(tmp_path: Path) -> None:
+    for name, driver in (("ttyACM0", "cdc_acm"), ("ttyUSB0", "made_up")):
+        (tmp_path / "bus/usb/drivers" / driver).mkdir(parents=True)
+        (tmp_path / "class/tty" / name / "device").mkdir(parents=True)
+        (tmp_path / "class/tty" / name / "device/driver").symlink_to(tmp_path / "bus/usb/drivers" / driver)
+    ports = [ListedPort(f"/dev/{name}", name, "made-up", "", "1:2", place) for name, place in
+             (("ttyACM0", "1-1:1.0"), ("ttyUSB0", "1-2:1.0"))]  # fmt: skip
+    native, converter = survey(lambda: ports, lambda: [], lambda: {}, tmp_path)
+    assert not native.rate_matters and converter.rate_matters and converter.driver == "made_up"
+
+
+def test_two_ports_of_one_adapter_are_a_pair_with_an_identity_each(tmp_path: Path) -> None:
+    ports = [ListedPort(f"/dev/ttyMADE{n}", f"ttyMADE{n}", "made-up", "A7", "1234:5678", f"1-2:1.{n}") for n in (0, 1)]
+    ports.append(ListedPort("/dev/ttyMADE2", "ttyMADE2", "made-up", "A8", "1234:5678", "1-3:1.0"))
+    first, second, alone = survey(lambda: ports, lambda: [], lambda: {}, tmp_path)
+    assert (first.pair, second.pair, alone.pair) == ("/dev/ttyMADE1", "/dev/ttyMADE0", "")
+    assert len({first.identity, second.identity, alone.identity}) == 3
+
+
 def test_the_survey_tells_state_holder_and_identity(tmp_path: Path) -> None:
     free = tmp_path / "ttyUSB0"
     free.touch()
@@ -134,7 +177,7 @@ def test_the_survey_tells_state_holder_and_identity(tmp_path: Path) -> None:
     notice = BenchNotice(1, "Alder Brook", "127.0.0.1:1", (
         BenchDevice("Raceway 1", "oxygen", "19200 8N1", "normal", "rfc2217://h:9", "/dev/pts/7", "held", "*IDN?"),
     ))  # fmt: skip
-    rows = survey(lambda: ports, lambda: [notice], lambda: {str(free): Holder(812, "logger")})
+    rows = survey(lambda: ports, lambda: [notice], lambda: {str(free): Holder(812, "logger")}, tmp_path)
     network, as_port, usb, gone = rows
     assert network.bench and network.sticker == "19200 8N1"
     assert (network.state, network.holder) == ("held", "another client")

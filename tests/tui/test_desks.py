@@ -119,6 +119,10 @@ async def test_line_errors_keep_the_link_at_heard_and_say_what_to_do(
         await site.pilot.press("ctrl+g")
         await site.until(lambda: site.app.screen.query("#line"))
         line = site.app.screen.query_one("#line", Input)
+        box = site.app.screen.query_one("Vertical")
+        assert box.region.x > 0 and box.region.y > 0 and box.size.height < 12, (
+            "a prompt stands in the middle, no larger than need be"
+        )
         line.value = "9600 9N1"
         await site.pilot.press("enter")
         assert site.app.screen.query("#line"), "settings that cannot be are not taken"
@@ -265,8 +269,9 @@ async def test_a_new_start_goes_on_where_the_last_ended(tmp_path: Path, monkeypa
         assert "◌ Held" in site.lifeline(), "nothing is claimed that was not seen in this visit"
         await site.pilot.press("up")
         assert site.app.desk.query_one(Input).value == "*IDN?"
-        await site.pilot.press("ctrl+o")
-        await site.until(lambda: "● Held" in site.lifeline())
+        await site.pilot.press("f2", "g")
+        await site.until(lambda: site.app.desk.word == "Talk" and "● Held" in site.lifeline())
+        assert "19200 8N1" in site.lifeline(), "the last good link is open again, as it was"
 
 
 async def test_an_adapter_with_a_new_number_takes_its_link_along(
@@ -401,3 +406,15 @@ async def test_an_adapter_is_identified_by_unplugging_and_keeps_its_name(
         await site.until(lambda: "just left" in table(site))
     async with at_site(tmp_path, monkeypatch) as site:
         await site.until(lambda: "blue tape" in table(site))
+
+
+async def test_the_only_free_port_is_chosen_already_with_the_reason(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [HELD, PORT]
+        site.app._session.ports.clear()
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        await site.until(lambda: "the only free port" in site.said())
+        port = site.app.query_one(FindDesk).port
+        assert port is not None and port.endpoint == PORT.endpoint

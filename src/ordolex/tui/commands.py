@@ -57,6 +57,9 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "find.type_address", "a", "Type an address", FIND, "A port that is not listed, rfc2217:// or tcp://.", "address"
     ),
+    Command(
+        "find.last_link", "g", "Last good link", FIND, "Opens the link that was proven last, as it was.", "last good"
+    ),
     Command("find.everywhere", "e", "Ask everywhere", FIND, "One question on all free ports at once.", "ask all"),
     Command(
         "find.identify",

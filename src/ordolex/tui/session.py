@@ -98,6 +98,11 @@ class Session:
             return link
         return self.change_link(replace(known, endpoint=endpoint, line=line, source=source))
 
+    def last_good(self) -> LinkRecord | None:
+        """The link that was proven last, in this visit or an earlier one."""
+        proven = self.book.reader.last_proven_link()
+        return next((link for link in self.links if link.id == proven), None)
+
     def change_link(self, link: LinkRecord) -> LinkRecord:
         old = next((entry for entry in self.links if entry.id == link.id), None)
         if old != link:

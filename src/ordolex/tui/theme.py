@@ -84,4 +84,10 @@ LINE_TIED, LINE_OPEN = "━", "╌"
 SENT, HEARD, NOTE = "▸", "◂", "·"
 GOOD, BAD, UNSURE = "✓", "✗", "◦"
 
-STATES = {"free": (OPEN_KNOT, "ink"), "held": (BAD, "brick"), "no-rights": (BAD, "brick"), "gone": (NEXT, "dim")}
+STATES = {
+    "free": (OPEN_KNOT, "ink"),
+    "held": (BAD, "brick"),
+    "no-rights": (BAD, "brick"),
+    "no-driver": (BAD, "brick"),
+    "gone": (NEXT, "dim"),
+}

@@ -42,6 +42,13 @@ class BookReader:
         )
         return [LinkRecord(*row) for row in rows]
 
+    def last_proven_link(self) -> int | None:
+        """The link whose rise to Proven is the latest."""
+        row = self._connection.execute(
+            "SELECT link FROM event WHERE kind = 'rung' AND text LIKE '%→ Proven' ORDER BY id DESC LIMIT 1"
+        ).fetchone()
+        return None if row is None else int(row[0])
+
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""
         return dict(self._connection.execute("SELECT identity, name FROM adapter").fetchall())

@@ -11,15 +11,18 @@ from typing import Any
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.io.ports import benches
 from ordolex.io.ports.holders import Holder, group_that_may, holders
+from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless
 
 
 @dataclass(frozen=True, slots=True)
 class PortFacts:
     """One row of the survey.
 
-    state     free, held, no-rights or gone
+    state     free, held, no-rights, no-driver or gone
     holder    who holds it, or which group may use it; empty where neither is known
     identity  what the port is called across replugging and renumbering
+    place     where it is plugged; driver: what the system drives it with
+    pair      the other port of the same adapter, where one device makes two
     sticker   line settings as printed on the device, where something tells them
     """
 
@@ -33,6 +36,15 @@ class PortFacts:
     sticker: str = ""
     first_question: str = ""
     bench: bool = False
+    usb_id: str = ""
+    place: str = ""
+    driver: str = ""
+    pair: str = ""
+
+    @property
+    def rate_matters(self) -> bool:
+        """Whether a UART stands between: a device that is USB to the core takes any rate."""
+        return self.driver not in NATIVE_DRIVERS
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -54,12 +66,32 @@ def survey(
     listed: Callable[[], Iterable[ListedPort]] | None = None,
     notices: Callable[[], Iterable[BenchNotice]] = benches.running,
     held: Callable[[], dict[str, Holder]] = holders,
+    sysfs: Path = ROOT,
 ) -> list[PortFacts]:
     """All ports, the benches' first. It may take tens of milliseconds: call it away from an event loop."""
     rows = [row for notice in notices() for row in _bench_rows(notice)]
     by_whom = held() if os.name == "posix" else {}
-    rows += [_own_row(port, by_whom) for port in (listed or os_ports)()]
+    own = [_own_row(port, by_whom, driver_of(port.path, sysfs)) for port in (listed or os_ports)()]
+    rows += _paired(own)
+    rows += [
+        PortFacts(f"usb {bare.place}", bare.name, "USB serial adapter", bare.serial, "no-driver", usb_id=bare.usb_id,
+                  place=bare.place, identity=f"usb {bare.usb_id} {bare.serial or bare.place}")
+        for bare in driverless(sysfs)
+    ]  # fmt: skip
     return rows
+
+
+def _paired(rows: list[PortFacts]) -> list[PortFacts]:
+    """Two ports of one adapter get an identity each, and name the other: often only one of them leads anywhere."""
+    out = []
+    for row in rows:
+        same = [other for other in rows if other.identity == row.identity]
+        if len(same) > 1 and row.usb_id:
+            at = same.index(row)
+            other = same[(at + 1) % len(same)]
+            row = replace(row, identity=f"{row.identity} port {at + 1}", pair=other.endpoint)
+        out.append(row)
+    return out
 
 
 def os_ports() -> list[ListedPort]:
@@ -78,7 +110,7 @@ def os_ports() -> list[ListedPort]:
     ]
 
 
-def _own_row(port: ListedPort, by_whom: dict[str, Holder]) -> PortFacts:
+def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str) -> PortFacts:
     holder = by_whom.get(os.path.realpath(port.path))
     state, who = "free", ""
     if holder is not None:
@@ -87,8 +119,11 @@ def _own_row(port: ListedPort, by_whom: dict[str, Holder]) -> PortFacts:
         group = group_that_may(port.path)
         state, who = "no-rights", f"group {group}" if group else ""
     what = " ".join(text for text in (port.maker if port.maker != "n/a" else "", port.usb_id) if text)
-    identity = f"usb {port.usb_id} {port.serial or port.place}" if port.usb_id else f"port {port.path}"
-    return PortFacts(port.path, port.name, what or "serial port", port.serial, state, who, identity)
+    identity = f"usb {port.usb_id} {port.serial or port.place.split(':')[0]}" if port.usb_id else f"port {port.path}"
+    return PortFacts(
+        port.path, port.name, what or "serial port", port.serial, state, who, identity,
+        usb_id=port.usb_id, place=port.place, driver=driver,
+    )  # fmt: skip
 
 
 def _bench_rows(notice: BenchNotice) -> list[PortFacts]:

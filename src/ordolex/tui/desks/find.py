@@ -109,10 +109,18 @@ class FindDesk(Desk):
             table.clear()
             for port in self._rows:
                 table.add_row(*self._cells(port), key=port.endpoint)
-            if before is not None:
+            if before is None:
+                self._choose_the_only_one(table)
+            else:
                 at = next((i for i, p in enumerate(self._rows) if p.endpoint == before.endpoint), 0)
                 table.move_cursor(row=at)
         self._show_detail()
+
+    def _choose_the_only_one(self, table: DataTable[Text]) -> None:
+        free = [at for at, port in enumerate(self._rows) if port.state == "free"]
+        if len(free) == 1:
+            table.move_cursor(row=free[0])
+            self.say(f"{self._rows[free[0]].name} is chosen already: it is the only free port")
 
     def _is_new(self, port: PortFacts) -> bool:
         return self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s()) is not None
@@ -127,7 +135,7 @@ class FindDesk(Desk):
     def _cells(self, port: PortFacts) -> list[Text]:
         ink = self.ink
         glyph, colour = STATES.get(port.state, (BAD, "brick"))
-        state = "no rights" if port.state == "no-rights" else port.state
+        state = port.state.replace("-", " ")
         now, identity = mono_s(), port.identity or port.endpoint
         if port.holder == "us":
             glyph, colour, state = TIED, "moss", "held by us"
@@ -157,11 +165,21 @@ class FindDesk(Desk):
             return Text(LISTED_EMPTY if self.session.surveyed else "Looking for ports …", ink.style("straw"))
         text = Text(visible_text(port.name), ink.style("ink", bold=True))
         text.append(f"   {visible_text(port.endpoint)}   {visible_text(port.what)}", ink.style("dim"))
-        if port.serial:
-            text.append(f"   serial number {visible_text(port.serial)}", ink.style("dim"))
+        facts = (("serial number", port.serial), ("plugged at", port.place), ("driver", port.driver))
+        for label, value in facts:
+            if value:
+                text.append(f"   {label} {visible_text(value)}", ink.style("dim"))
+        if port.pair:
+            text.append(f"\n{visible_text(self._pair_words(port))}", ink.style("straw"))
         text.append("\nNext  ", ink.style("straw"))
         text.append(visible_text(self._next_step(port)), ink.style("ink"))
         return text
+
+    def _pair_words(self, port: PortFacts) -> str:
+        other = self.session.link_for(port.pair)
+        if other is not None and self.session.link_for(port.endpoint) is None:
+            return f"One of two ports of this adapter; the book has a link on the other, {port.pair}"
+        return f"One of two ports of this adapter; the other is {port.pair}. Often only one leads anywhere"
 
     def _next_step(self, port: PortFacts) -> str:
         link = self.session.link_for(port.endpoint)
@@ -172,12 +190,18 @@ class FindDesk(Desk):
                 return f"Held by {port.holder or 'another process'}. Close it there, then press Enter."
             case "no-rights":
                 return f"Only {port.holder or 'others'} may use it. Join that group, then log in again."
+            case "no-driver":
+                return (
+                    "Plugged, but no driver takes it. Install the maker's or a newer kernel; then it comes by itself."
+                )
             case "gone":
                 return "It is gone. Plug it in again, I am watching."
         if link is not None and link.line:
             return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
         if port.sticker and port.sticker != "any":
             return f"Enter opens it; its sticker says {port.sticker}."
+        if not port.rate_matters:
+            return "Enter opens it. It is USB to the core: any rate will do."
         return "Enter asks for the line settings, then opens it."
 
     # ---- what can be done
@@ -193,8 +217,8 @@ class FindDesk(Desk):
             link = self.session.link_for(port.endpoint)
             if link is not None:
                 self.post_message(self.OpenWanted(link))
-        elif port.state == "gone":
-            self.say(f"{port.name} is gone; plug it in again", "bad")
+        elif port.state in ("gone", "no-driver"):
+            self.say(self._next_step(port), "bad")
         else:
             self._open(port.endpoint, port.name, port.sticker)
 
@@ -247,6 +271,17 @@ class FindDesk(Desk):
             self.say("This port is not open, there is nothing to release", "unsure")
         else:
             self.post_message(self.ReleaseWanted(link))
+
+    def action_last_link(self) -> None:
+        """The link that was proven last, at its settings, without a question: the usual start of a second visit."""
+        link = self.session.last_good()
+        if link is None:
+            self.say("No link of this book was proven yet", "unsure")
+        elif self.session.port_of(link.endpoint) is None and link.adapter:
+            self.say(f"{link.name} was the last good link; its adapter is not there. Plug it in", "bad")
+        else:
+            self.say(f"opening {link.name}, the last good link, at {link.line}")
+            self.post_message(self.OpenWanted(link))
 
     @work
     async def action_identify(self) -> None:

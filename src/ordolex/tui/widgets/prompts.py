@@ -28,6 +28,7 @@ CSS = """
 {name} OptionList, {name} OptionList:focus {{
     border: none; background: $bar; background-tint: $bar 0%; height: auto; max-height: 14; margin: 1 0; padding: 0;
 }}
+{name} OptionList > .option-list--option-highlighted {{ background: $background; color: $primary; text-style: bold; }}
 """
 
 
@@ -35,7 +36,7 @@ class LinePrompt(ModalScreen[str | None]):
     """One line. `read` turns the text into a sentence on how it is understood, or raises ValueError with what is
     wrong; the line can be given only when it is understood. Esc gives None."""
 
-    DEFAULTCSS = CSS.format(name="LinePrompt")
+    DEFAULT_CSS = CSS.format(name="LinePrompt")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
     def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str) -> None:
@@ -77,7 +78,7 @@ class LinePrompt(ModalScreen[str | None]):
 class Pick(ModalScreen[str | None]):
     """A short list of (answer, words). Esc gives None."""
 
-    DEFAULTCSS = CSS.format(name="Pick")
+    DEFAULT_CSS = CSS.format(name="Pick")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
     def __init__(self, title: str, choices: list[tuple[str, str]], text: str = "") -> None:
