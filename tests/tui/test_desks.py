@@ -418,3 +418,17 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
         await site.until(lambda: "the only free port" in site.said())
         port = site.app.query_one(FindDesk).port
         assert port is not None and port.endpoint == PORT.endpoint
+
+
+async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [replace(PORT, kind="oxygen")]
+        await site.until(lambda: site.app.query_one(FindDesk).port == site.ports[0])
+        await site.pilot.press("k")
+        await site.until(lambda: "24 V" in str(site.app.screen.query_one("#steps", Static).content))
+        await site.pilot.press("space", "c")
+        await site.until(lambda: "booting, 4 s left" in str(site.app.screen.query_one("#steps", Static).content))
+        await site.pilot.press("escape")
+        await site.until(lambda: "1 steps ticked" in site.said())
+        await site.pilot.press("f8")
+        await site.until(lambda: "ready, oxygen-transmitter: Power: 24 V" in site.rows())

@@ -57,6 +57,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "find.type_address", "a", "Type an address", FIND, "A port that is not listed, rfc2217:// or tcp://.", "address"
     ),
+    Command("find.ready", "k", "Ready?", FIND, "What must be so before the hunt, from the device's sheet.", "ready?"),
     Command(
         "find.last_link", "g", "Last good link", FIND, "Opens the link that was proven last, as it was.", "last good"
     ),

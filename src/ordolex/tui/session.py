@@ -208,6 +208,10 @@ class Session:
         """Asks on all these ports at once; `deliver` is called in the links' thread."""
         return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
 
+    def note(self, text: str) -> None:
+        """A remark of the technician's, for the book as a whole."""
+        self.book.recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "note", text))
+
     # ---- the conversation on the screen
 
     def talk(self, link: LinkRecord) -> Talk:

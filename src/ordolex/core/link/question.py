@@ -43,12 +43,14 @@ class Question:
     """Something to send, and what is known about its answer.
 
     until      bytes that end the answer; None: a line end and a short silence, or a silence alone
+    like       a pattern for the whole of a right answer, as a sheet gives it
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
     """
 
     data: bytes
     until: bytes | None = None
     timeout_s: float = 1.0
+    like: str = ""
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:
@@ -61,6 +63,8 @@ class Question:
     @property
     def expected(self) -> str | None:
         """In words, what a right answer looks like; None where that is not known."""
+        if self.like:
+            return f"text like {self.like}"
         if self.text.upper() in _COMMON:
             return _COMMON[self.text.upper()][1]
         return "numbers or quoted strings (IEEE 488.2, 8.7)" if _QUERY.fullmatch(self.text) else None
@@ -75,6 +79,8 @@ class Question:
             return Verdict.NONE
         if answer == self.data or answer.strip() == self.data.strip():
             return Verdict.ECHO
+        if self.like:
+            return Verdict.RIGHT if re.fullmatch(self.like, self._without_echo(answer)) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in answer else Verdict.WRONG
         if self.expected is None:

@@ -15,7 +15,7 @@ from ordolex.core.wiring.connectors import End, Face
 from ordolex.core.wiring.parts import CATALOGUE, Part
 
 MAX_PARTS = 5
-"""Longest chain looked for. A longer one is a heap of adapters that nobody trusts; NEEDS asks for checks up to 12."""
+"""Longest chain looked for. A longer one is a heap of adapters that nobody trusts; a chain in hand may be longer."""
 
 Bag = Mapping[str, tuple[Part, int]]
 """Name → the part, and how many of it are at hand."""

@@ -23,6 +23,7 @@ class PortFacts:
     identity  what the port is called across replugging and renumbering
     place     where it is plugged; driver: what the system drives it with
     pair      the other port of the same adapter, where one device makes two
+    kind      what stand-in it is, on a bench
     sticker   line settings as printed on the device, where something tells them
     """
 
@@ -40,6 +41,7 @@ class PortFacts:
     place: str = ""
     driver: str = ""
     pair: str = ""
+    kind: str = ""
 
     @property
     def rate_matters(self) -> bool:
@@ -140,6 +142,7 @@ def _bench_rows(notice: BenchNotice) -> list[PortFacts]:
             sticker=device.line,
             first_question=device.first_question,
             bench=True,
+            kind=device.kind,
         )
         rows.append(network)
         if device.pty:

@@ -17,10 +17,12 @@ from ordolex.io.everywhere import SHORTEST_WAIT_S
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import PortFacts
+from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.everywhere import AskEverywhere
 from ordolex.tui.identify import Identify
+from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
@@ -271,6 +273,26 @@ class FindDesk(Desk):
             self.say("This port is not open, there is nothing to release", "unsure")
         else:
             self.post_message(self.ReleaseWanted(link))
+
+    @work
+    async def action_ready(self) -> None:
+        """The readiness list of the sheet that fits the port, or of one that is picked."""
+        sheets, faults = all_sheets()
+        if faults:
+            self.say(faults[0], "bad")
+        port = self.port
+        kind = port.kind if port is not None else ""
+        sheet = next((s for s in sheets.values() if s.bench_kind and s.bench_kind == kind), None)
+        if sheet is None:
+            choices = [(s.name, f"{s.name:22} {s.device}") for s in sheets.values()]
+            name = await self.app.push_screen_wait(Pick("Which device is it?", choices))
+            if name is None:
+                return
+            sheet = sheets[name]
+        ticked = await self.app.push_screen_wait(ReadyList(sheet))
+        if ticked:
+            self.session.note(f"ready, {sheet.name}: {'; '.join(ticked)}")
+            self.say(f"{len(ticked)} steps ticked, kept in the book", "good")
 
     def action_last_link(self) -> None:
         """The link that was proven last, at its settings, without a question: the usual start of a second visit."""

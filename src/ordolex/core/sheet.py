@@ -1,0 +1,167 @@
+"""A device's sheet: what a technician knows of one kind of device, in a file that he can write with the manual beside
+him. docs/sheets.md describes every key; a test holds the two together.
+
+This first form holds identity, line settings with their source, wake, harmless questions, readiness and wiring end.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.link.question import Question
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.wiring.connectors import ENDS
+
+Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
+
+
+class SheetError(ValueError):
+    """A sheet that cannot be read; the message names file, line, key and what would be right."""
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def _pattern(value: str) -> str:
+    try:
+        re.compile(value)
+    except re.error as error:
+        raise ValueError(f"is no pattern: {error}") from error
+    return value
+
+
+class SheetLine(_Table):
+    """Line settings as shipped, and where they are known from."""
+
+    settings: str
+    source: Words
+
+    @field_validator("settings")
+    @classmethod
+    def _can_be_read(cls, value: str) -> str:
+        return value if value == "any" else read_line(value).settings.text
+
+
+class SheetQuestion(_Table):
+    """Something to send. `like` is a pattern for the whole of a right answer; only harmless ones are asked unbidden."""
+
+    name: Words
+    send: Words
+    like: str = ""
+    timeout_s: float = Field(1.0, gt=0, le=600)
+    harmless: bool = False
+    means: str = ""
+
+    @field_validator("like")
+    @classmethod
+    def _is_pattern(cls, value: str) -> str:
+        return _pattern(value)
+
+    @field_validator("send")
+    @classmethod
+    def _can_be_sent(cls, value: str) -> str:
+        to_bytes(value)
+        return value
+
+    def question(self) -> Question:
+        return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like)
+
+
+class Jumper(_Table):
+    """A jumper or switch that is moved for the work, and put back afterwards."""
+
+    what: Words
+    for_work: Words
+    restore: Words
+
+
+class Ready(_Table):
+    """What must be so before the hunt for the port begins."""
+
+    power: Words
+    boot_s: float = Field(0.0, ge=0, le=3600)
+    sign: Words
+    order: list[Words] = []
+    jumper: list[Jumper] = []
+    credentials: str = ""
+
+
+class Sheet(_Table):
+    name: Words
+    device: Words
+    maker: str = ""
+    model: str = ""
+    bench_kind: str = ""
+    line: SheetLine
+    line_end: Literal["LF", "CR", "CR LF", "none"] = "LF"
+    wake: list[str] = []
+    wiring_end: str = ""
+    question: list[SheetQuestion] = []
+    ready: Ready | None = None
+
+    @field_validator("wiring_end")
+    @classmethod
+    def _is_an_end(cls, value: str) -> str:
+        if value and value not in ENDS:
+            raise ValueError(f"{value!r} is no end; choose one of {', '.join(ENDS)}")
+        return value
+
+    @property
+    def harmless(self) -> list[SheetQuestion]:
+        return [question for question in self.question if question.harmless]
+
+
+def read_sheet(text: str, file: str) -> Sheet:
+    """Raises SheetError."""
+    try:
+        return Sheet.model_validate(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        raise SheetError(f"{file}: {error}") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        cause = first.get("ctx", {}).get("error")
+        message = str(cause) if isinstance(cause, ValueError) else first["msg"]
+        key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
+        raise SheetError(f"{file}, line {line_of(text, first['loc'])}: {key}: {message}") from error
+
+
+def line_of(text: str, place: tuple[int | str, ...]) -> int:
+    """The line in which a key stands; for a missing one, the line of the table that lacks it."""
+    lines = text.splitlines()
+    at = 0
+    path = ""
+    for part in place:
+        if isinstance(part, int):
+            headers = [n for n, row in enumerate(lines) if row.strip() == f"[[{path}]]"]
+            at = headers[part] if part < len(headers) else at
+            continue
+        path = f"{path}.{part}" if path else part
+        table = [n for n, row in enumerate(lines) if row.strip() in (f"[{path}]", f"[[{path}]]")]
+        key = [n for n in range(at, len(lines)) if re.match(rf"\s*{re.escape(part)}\s*=", lines[n])]
+        if table:
+            at = table[0]
+        elif key:
+            at = key[0]
+    return at + 1
+
+
+def checklist(sheet: Sheet) -> list[str]:
+    """The readiness list in the order of the work."""
+    ready = sheet.ready
+    if ready is None:
+        return []
+    steps = [f"Power: {ready.power}"]
+    steps += [f"Plugging, step {number}: {step}" for number, step in enumerate(ready.order, 1)]
+    steps += [f"{jumper.what}: {jumper.for_work} (put back at the end: {jumper.restore})" for jumper in ready.jumper]
+    if ready.boot_s:
+        steps.append(f"Booted: up to {ready.boot_s:g} s after power; c counts down")
+    steps.append(f"Ready: {ready.sign}")
+    if ready.credentials:
+        steps.append(f"Credentials in hand: {ready.credentials}")
+    return steps

@@ -1,0 +1,103 @@
+import tomllib
+from importlib.resources import files
+from pathlib import Path
+
+import pytest
+from pydantic import BaseModel
+
+from ordolex.bench.plan import read_plan
+from ordolex.core.link.question import Verdict
+from ordolex.core.sheet import Sheet, SheetError, checklist, read_sheet
+from ordolex.io.sheets import all_sheets, own_folder
+from tests.cli.test_cli import refused, run
+
+GOOD = """name = "x"
+device = "made-up"
+
+[line]
+settings = "9600 8N1"
+source = "sticker"
+
+[[question]]
+name = "one"
+send = 'A\\r'
+
+[[question]]
+name = "two"
+send = 'B\\r'
+timeout_s = 2
+"""
+
+
+def test_every_sheet_that_ships_is_right_and_every_stand_in_has_one() -> None:
+    sheets, faults = all_sheets()
+    assert not faults and len(sheets) == sum(e.name.endswith(".toml") for e in files("ordolex.sheets").iterdir())
+    kinds = {sheet.bench_kind: sheet for sheet in sheets.values()}
+    for device in read_plan(None).device:
+        assert kinds[device.kind].line.settings == device.line
+
+
+def test_a_question_of_a_sheet_is_judged_by_its_pattern() -> None:
+    sheets, _ = all_sheets()
+    question = next(q for q in sheets["oxygen-transmitter"].harmless if q.name == "oxygen").question()
+    assert question.data == b"MEAS:OXYG?\n"
+    assert question.judge(b"9.42 mg/l\n") is Verdict.RIGHT
+    assert question.judge(b"9.42\n") is Verdict.WRONG
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (('settings = "9600 8N1"', 'settings = "9600 9N1"'), "x.toml, line 5: line.settings: data bits: 9 cannot be"),
+        (("timeout_s = 2", "timeout_s = -2"), "x.toml, line 15: question.2.timeout_s"),
+        (("send = 'B\\r'", "send = 'B\\q'"), "x.toml, line 14: question.2.send"),
+        (("send = 'B\\r'", "like = '('\nsend = 'B'"), "question.2.like: is no pattern"),
+        (('device = "made-up"', 'colour = "red"\ndevice = "d"'), "x.toml, line 2: colour"),
+        (('source = "sticker"', ""), "x.toml, line 4: line.source: Field required"),
+        (('device = "made-up"', 'device = "d"\nwiring_end = "hole"'), "line 3: wiring_end: 'hole' is no end; choose"),
+        (("[line]", "[line"), "x.toml: "),
+    ],
+)
+def test_errors_name_file_line_key_and_what_would_be_right(change: tuple[str, str], says: str) -> None:
+    assert change[0] in GOOD
+    with pytest.raises(SheetError) as caught:
+        read_sheet(GOOD.replace(*change), "x.toml")
+    assert says in str(caught.value)
+
+
+def test_the_readiness_list_is_in_the_order_of_the_work() -> None:
+    sheets, _ = all_sheets()
+    steps = checklist(sheets["temperature-string"])
+    assert steps[0].startswith("Power") and "put back at the end: position RUN" in " ".join(steps)
+    assert [s.split(":")[0] for s in steps[-2:]] == ["Booted", "Ready"]
+    assert checklist(sheets["sentence-talker"]) == []
+
+
+def test_every_key_is_documented() -> None:
+    text = (Path(__file__).parents[2] / "docs/sheets.md").read_text()
+
+    def keys(model: type[BaseModel], path: str) -> None:
+        for name, facts in model.model_fields.items():
+            inner = [a for a in (facts.annotation, *getattr(facts.annotation, "__args__", ()))
+                     if isinstance(a, type) and issubclass(a, BaseModel)]  # fmt: skip
+            if inner:
+                keys(inner[0], f"{path}{name}.")
+            else:
+                assert f"`{path}{name}`" in text, f"{path}{name} is not in docs/sheets.md"
+
+    keys(Sheet, "")
+    assert tomllib.loads("x = 1")
+
+
+def test_the_command_line_lists_shows_and_checks(tmp_path: Path) -> None:
+    assert "oxygen-transmitter" in run("sheet", "list").stdout
+    assert "19200 8N1 (sticker inside the lid)" in run("sheet", "show", "oxygen-transmitter").stdout
+    file = tmp_path / "x.toml"
+    file.write_text(GOOD)
+    assert run("sheet", "check", str(file)).returncode == 0
+    file.write_text(GOOD.replace("9600 8N1", "fast"))
+    refused(run("sheet", "check", str(file)), 1, "line 5: line.settings: line settings: 'fast' is not understood")
+    refused(run("sheet", "show", "nothing"), 1, "one's own go into")
+    own_folder().mkdir(parents=True)
+    (own_folder() / "x.toml").write_text(GOOD)
+    assert "made-up" in run("sheet", "list").stdout
