@@ -20,7 +20,9 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.text import nmea0183
 from ordolex.core.wire.receiver import Character
+from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
+from ordolex.io.ports.survey import survey
 from ordolex.io.runner import LinkRunner
 from tests.conftest import OXYGEN, PLUG, TALKER, Notes, ServeBench, program, until
 
@@ -159,6 +161,26 @@ async def test_faults_can_be_told_and_undone(serve_bench: ServeBench, notes: Not
     assert bench.notice().devices[0].state == "held"
     assert (await runner.ask(question)).verdict is Verdict.RIGHT
     await runner.release()
+
+
+async def test_a_port_can_be_held_without_rights_or_driver_and_be_one_of_two(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    bench = await serve_bench({**OXYGEN, "twin": True})
+    live, dead = survey(lambda: [], lambda: [bench.notice()], lambda: {}, Path("/nowhere"))
+    assert live.pair == dead.endpoint and dead.pair == live.endpoint and live.identity != dead.identity
+    runner = LinkRunner(1, dead.endpoint, read_line("19200 8N1").settings, notes)
+    await runner.open()
+    assert (await runner.ask(Question(b"*IDN?\n", timeout_s=0.3))).verdict is Verdict.NONE
+    await runner.release()
+    for order, state in (("hold", "held"), ("rights", "no-rights"), ("driver", "no-driver")):
+        off, on = ("on", "off") if order == "hold" else ("off", "on")
+        await bench.obey(f"{order} oxygen {off}")
+        assert bench.notice().devices[0].state == state
+        with pytest.raises(Fault, match="another client may hold it"):
+            await runner_for(bench, "19200 8N1", notes).open()
+        await bench.obey(f"{order} oxygen {on}")
+        assert bench.notice().devices[0].state == "free"
 
 
 @pytest.mark.parametrize(

@@ -14,6 +14,7 @@ from ordolex.core.link.exchange import MAX_ANSWER, Answer, Ended, Exchange
 from ordolex.core.link.judge import WINDOW, Judge, LineErrors
 from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
 
 LINE = LineSettings(19200)
@@ -343,3 +344,16 @@ def test_a_remark_in_passing_does_not_cut_a_line() -> None:
     assert [r.shown for r in rows] == ["lines", "abc↓"]
     rows = talk.heard(b"xy", 4) + talk.note("released", 5)
     assert [r.shown for r in rows] == ["xy", "released"]
+
+
+def test_the_ladder_of_tries_goes_from_cheap_to_dear_and_forgets_after_success() -> None:
+    tries = Tries()
+    assert tries.words("p") == ""
+    said = []
+    for _ in range(5):
+        tries.failed("p")
+        said.append(tries.words("p"))
+    assert said[0].startswith("1 try failed; try again") and "unplug" in said[1] and "off and on" in said[2]
+    assert said[4].startswith("5 tries failed; restart both ends") and tries.words("q") == ""
+    tries.opened("p")
+    assert tries.words("p") == ""

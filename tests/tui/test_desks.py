@@ -172,6 +172,9 @@ async def test_a_held_port_says_by_whom_and_nothing_is_lost(tmp_path: Path, monk
         await site.pilot.press("enter")
         await site.until(lambda: "held by logger (process 812); close it there" in site.said())
         assert site.app.desk.word == "Find"
+        assert "try 1:" in site.said()
+        site.app._open(site.book.links()[0])
+        await site.until(lambda: "try 2:" in site.said())
         await site.until(lambda: "held by logger" in site.lifeline())
         assert site.book.links()[0].line == "9600 8N1"
 

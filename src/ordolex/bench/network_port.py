@@ -36,6 +36,8 @@ class NetworkPort:
         self._server: asyncio.Server | None = None
         self._client: _Client | None = None
         self.port = 0
+        self.barred = False
+        """Held by somebody else, or without rights: whoever comes is turned away."""
 
     async def listen(self, *, renumbered: bool = False) -> None:
         """Takes the plan's TCP port, or any free one where that is in use; another than before if `renumbered`."""
@@ -62,11 +64,15 @@ class NetworkPort:
         if self._server is not None:
             self._server.close()
             self._server = None
+        await self.cut_off()
+
+    async def cut_off(self) -> None:
+        """Turns out the client that is there."""
         if self._client is not None:
             self._client.cut()
 
     async def _came(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        if self._station.taken:
+        if self._station.taken or self.barred:
             writer.close()  # a serial port has one holder; the second is turned away
             return
         self._client = _Client(self._station, writer)

@@ -31,6 +31,7 @@ class DevicePlan(BaseModel):
     clock: float = Field(1.0, gt=0.5, lt=1.5, description="how fast its clock runs: 1.02 is two percent fast")
     gap_bits: float = Field(0.0, ge=0.0, le=1000.0, description="idle bits between its characters")
     pty: bool = False
+    twin: bool = Field(False, description="its adapter makes a second port, behind which nothing is")
     port: int = Field(0, ge=0, le=65535, description="TCP port on 127.0.0.1; 0 or one in use: any free one")
     first_question: str = ""
     unit: int = Field(1, ge=0, le=255)

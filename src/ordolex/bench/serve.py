@@ -16,8 +16,12 @@ from ordolex.core.bench_notice import BenchDevice, BenchNotice
 
 HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
-    " silent NAME on|off · list · help (NAME may be a part of the name)"
+    " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off · list · help"
+    " (NAME may be a part of the name)"
 )
+
+
+_VERBS = frozenset({"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver"})
 
 
 class ControlError(ValueError):
@@ -30,7 +34,12 @@ class Bench:
     def __init__(self, plan: Plan, changed: Callable[[BenchNotice], None]) -> None:
         self.plan = plan
         self._changed = changed
-        self._benches = [_Place(device, self._tell) for device in plan.device]
+        self._benches = []
+        for device in plan.device:
+            place = _Place(device, self._tell)
+            self._benches.append(place)
+            if device.twin:
+                self._benches.append(place.twin_of(self._tell))
         self._control: asyncio.Server | None = None
         self._later: set[asyncio.Task[None]] = set()
 
@@ -78,7 +87,7 @@ class Bench:
         verb, _, rest = text.partition(" ")
         if verb == "list":
             return "\n".join(f"{d.state:5} {d.endpoint} {d.name}" for d in self.notice().devices)
-        if verb not in ("vanish", "return", "replug", "noise", "late", "silent"):
+        if verb not in _VERBS:
             raise ControlError(f"{verb!r} is not known. {HELP}") if verb != "help" else ControlError(HELP)
         place, value = self._place_and_value(rest.strip())
         match verb:
@@ -97,8 +106,8 @@ class Bench:
                 place.station.latency_s = _number(value, 0, 60_000) / 1000
             case _:
                 if value not in ("on", "off"):
-                    raise ControlError("silent wants on or off")
-                place.station.silent = value == "on"
+                    raise ControlError(f"{verb} wants on or off")
+                await place.switch(verb, value == "on")
         self._tell()
         return f"ok: {place.plan.name}: {verb} {value}".rstrip()
 
@@ -132,6 +141,33 @@ class _Place:
         self.station = Station(plan)
         self.network = NetworkPort(self.station, changed)
         self.pty = PtyPort(self.station) if plan.pty else None
+        self.twin: _Place | None = None
+        self._state = ""
+        self._holder = ""
+
+    def twin_of(self, changed: Callable[[], None]) -> _Place:
+        """The adapter's other port: it opens like the first, and nothing is behind it."""
+        name = f"{self.plan.name}, second port"
+        other = _Place(self.plan.model_copy(update={"name": name, "port": 0, "pty": False, "twin": False}), changed)
+        other.station.silent = True
+        self.twin, other.twin = other, self
+        return other
+
+    async def switch(self, verb: str, on: bool) -> None:
+        """Silence, a holder, missing rights or a missing driver, as they show to whoever looks and tries."""
+        if verb == "silent":
+            self.station.silent = on
+            return
+        states = {
+            "hold": ("held", "another process"),
+            "rights": ("no-rights", "group dialout"),
+            "driver": ("no-driver", ""),
+        }
+        off = on if verb == "hold" else not on
+        self._state, self._holder = states[verb] if off else ("", "")
+        self.network.barred = off
+        if off:
+            await self.network.cut_off()
 
     async def appear(self, *, renumbered: bool = False) -> None:
         if not self.network.listening:
@@ -148,12 +184,15 @@ class _Place:
             self.pty.close()
 
     def notice(self) -> BenchDevice:
-        state = "gone" if not self.network.listening else "held" if self.station.taken else "free"
+        state = self._state or ("gone" if not self.network.listening else "held" if self.station.taken else "free")
         plan = self.plan
         pty = self.pty.path if self.pty is not None else ""
+        holder = self._holder or ("another client" if state == "held" else "")
+        pair = self.twin.network.endpoint if self.twin is not None else ""
         return BenchDevice(
-            plan.name, plan.kind, plan.line, plan.polarity, self.network.endpoint, pty, state, plan.first_question
-        )
+            plan.name, plan.kind, plan.line, plan.polarity, self.network.endpoint, pty, state, plan.first_question,
+            holder, pair,
+        )  # fmt: skip
 
 
 def _number(text: str, low: float, high: float) -> float:

@@ -9,7 +9,8 @@ from typing import Any
 
 @dataclass(frozen=True, slots=True)
 class BenchDevice:
-    """state is free, held or gone. `line` is what stands on the device's sticker."""
+    """state is free, held, no-rights, no-driver or gone; holder says by whom it is held, or which group may use it.
+    `line` is what stands on the device's sticker. `pair` is the endpoint of the adapter's other port."""
 
     name: str
     kind: str
@@ -19,6 +20,8 @@ class BenchDevice:
     pty: str
     state: str
     first_question: str
+    holder: str = ""
+    pair: str = ""
 
 
 @dataclass(frozen=True, slots=True)

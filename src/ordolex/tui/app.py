@@ -236,8 +236,11 @@ class OrdolexApp(App[None]):
             status.say(str(fault), "bad")
             await self._offer_raw(link, fault)
         except Fault as fault:
-            status.say(str(fault), "bad")
+            session.tries.failed(link.endpoint)
+            status.say(f"try {session.tries.count(link.endpoint)}: {fault}", "bad")
+            self._find.survey_changed()
         else:
+            session.tries.opened(link.endpoint)
             settings = session.view(link).evidence.settings
             status.say(f"{link.name} is open at {settings}. Enter sends what stands in the line below", "good")
             self._show_desk("Talk")

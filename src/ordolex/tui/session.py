@@ -17,6 +17,7 @@ from ordolex.core.link.conversation import Conversation, Row
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
+from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.survey_changes import Changes
@@ -58,6 +59,7 @@ class Session:
         self.surveyed = False
         self.surveys = 0
         self.changes = Changes()
+        self.tries = Tries()
         self._adapters = book.reader.adapters()
         self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}

@@ -36,6 +36,12 @@ _FAULTS = [
     ("noise {} 0", "quiet line"),
     ("vanish {} 5", "is pulled, and comes back after 5 s"),
     ("replug {} 2", "is pulled, and comes back under another number"),
+    ("hold {} on", "is held by another process"),
+    ("hold {} off", "is let go by it"),
+    ("rights {} off", "may not be used: no rights"),
+    ("rights {} on", "may be used again"),
+    ("driver {} off", "has no driver"),
+    ("driver {} on", "has its driver again"),
 ]
 LISTED_EMPTY = "No serial port. Plug an adapter in, I am watching. Or press a to type an address."
 
@@ -185,6 +191,9 @@ class FindDesk(Desk):
 
     def _next_step(self, port: PortFacts) -> str:
         link = self.session.link_for(port.endpoint)
+        tried = self.session.tries.words(port.endpoint)
+        if tried and port.state == "free":
+            return tried[0].upper() + tried[1:] + "."
         if port.holder == "us":
             return "We hold it. F5 talks on it, r releases it."
         match port.state:
