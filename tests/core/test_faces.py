@@ -3,7 +3,8 @@
 import pytest
 
 from ordolex.core.wiring.connectors import ENDS, PINS, Gender
-from ordolex.draw.faces import draw_faces, rows_seen
+from ordolex.core.wiring.faces import rows_seen
+from ordolex.draw.faces import draw_faces
 
 
 def test_a_de9_shows_its_first_pin_where_it_is() -> None:

@@ -175,7 +175,7 @@ def test_the_survey_tells_state_holder_and_identity(tmp_path: Path) -> None:
         ListedPort("/dev/ttyMADE1", "ttyMADE1", "n/a", "", "", ""),
     ]
     notice = BenchNotice(1, "Alder Brook", "127.0.0.1:1", (
-        BenchDevice("Raceway 1", "oxygen", "19200 8N1", "normal", "rfc2217://h:9", "/dev/pts/7", "held", "*IDN?"),
+        BenchDevice("Raceway 1", "oxygen", "19200 8N1", "normal", "rfc2217://h:9", "/dev/pts/7", "held", "*IDN?", "another client"),
     ))  # fmt: skip
     rows = survey(lambda: ports, lambda: [notice], lambda: {str(free): Holder(812, "logger")}, tmp_path)
     network, as_port, usb, gone = rows

@@ -13,7 +13,9 @@ from textual.widgets import DataTable, Input, OptionList, Static
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import LinkRecord
+from ordolex.io.bag import own_bag
 from ordolex.io.book.book import Book
+from ordolex.io.book.reader import BookReader
 from ordolex.io.faults import NotNetworkSerial, PortHeld
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.transport.twins import MemoryTransport
@@ -53,6 +55,8 @@ class Site:
         return self.app.query_one(Lifeline).paint().plain
 
     def rows(self) -> str:
+        if not self.app.desk.query(RowView):
+            return ""
         view = self.app.desk.query_one(RowView)
         return "\n".join(view.render_line(y).text.rstrip() for y in range(view.size.height))
 
@@ -346,14 +350,31 @@ async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: p
         await site.pilot.press("down", "enter", "p")
         await site.until(lambda: site.app.screen.query(OptionList))
         await site.pilot.press("enter")
-        await site.until(lambda: "does not work" in text() and "USB-A does not go into DE-9" in text())
+        await site.until(lambda: "does not work" in text() and "both are plugs" in text())
         await site.pilot.press("backspace")
         await site.until(lambda: "✓ works" in text())
         await site.pilot.press("x")
         await site.until(lambda: site.app.screen.query("#line"))
         await site.pilot.press("enter")
-        await site.until(lambda: "drew the chain" in site.said(), 30)
-        assert "works" in (tmp_path / "site.svg").read_text()
+        await site.until(lambda: "drew it into" in site.said(), 30)
+        assert "works" in (tmp_path / "chain.svg").read_text()
+        (tmp_path / "bus.toml").write_text(
+            "baud = 9600\n[[node]]\nname = 'PC'\nat_m = 0\n[[node]]\nname = 'pump'\nat_m = 9\n"
+        )
+        for key, line, words in (
+            ("f", None, "looking into it (mating side)"),
+            ("w", "U", "╰──────╯"),
+            ("b", str(tmp_path / "bus.toml"), "one is missing at PC"),
+        ):
+            await site.pilot.press(key)
+            if line is not None:
+                await site.until(lambda: site.app.screen.query("#line"))
+                site.app.screen.query_one("#line", Input).value = line
+                await site.pilot.press("enter")
+            await site.until(lambda: site.app.screen.query("#lines"))
+            assert words in str(site.app.screen.query_one("#lines", Static).content)
+            await site.pilot.press("escape")
+            await site.until(lambda: not site.app.screen.query("#lines"))
         await site.pilot.press("i")
         await site.until(lambda: site.app.screen.query("#line"))
         site.app.screen.query_one("#line", Input).value = "-8.4"
@@ -435,3 +456,36 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         await site.until(lambda: "1 steps ticked" in site.said())
         await site.pilot.press("f8")
         await site.until(lambda: "ready, oxygen-transmitter: Power: 24 V" in site.rows())
+
+
+async def test_leaving_reminds_of_what_was_moved_for_the_work(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [replace(PORT, kind="temperature")]
+        await site.until(lambda: site.app.query_one(FindDesk).port == site.ports[0])
+        await site.pilot.press("k")
+        await site.until(lambda: site.app.screen.query("#steps"))
+        await site.pilot.press(*["down"] * 4, "space", "escape")
+        await site.until(lambda: "1 steps ticked" in site.said())
+        await site.pilot.press("f10")
+        await site.until(lambda: site.app.screen.query(OptionList))
+        shown = "\n".join(str(s.content) for s in site.app.screen.query(Static))
+        assert "switch S1 in the cabinet: position RUN" in shown
+        await site.pilot.press("down", "enter")
+        await site.until(lambda: not site.app.is_running)
+    reader = BookReader(tmp_path / "site.ordolex")
+    assert any("NOT put back: switch S1" in event.text for event in reader.events())
+    reader.close()
+
+
+async def test_the_technicians_own_bag_is_taken_and_a_wrong_one_said(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own_bag().parent.mkdir(parents=True)
+    own_bag().write_text("[[part]]\nname = 'a'\nlike = 'a'\n")
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f3")
+        await site.until(lambda: "the usual bag is taken: part 'a' is like itself" in site.said())
+        own_bag().write_text("[[part]]\nname = 'three wires'\n")
+        await site.pilot.press("f2", "f3")
+        await site.until(lambda: "buy" in str(site.app.desk.query_one("#wire-text", Static).content)
+                         or "missing" in str(site.app.desk.query_one("#wire-text", Static).content))  # fmt: skip

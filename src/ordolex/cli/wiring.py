@@ -11,14 +11,14 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow
 from ordolex.core.text.escapes import to_bytes
-from ordolex.core.wiring.bag import read_bag
 from ordolex.core.wiring.bus import BusError, check_bus, read_bus
 from ordolex.core.wiring.check import Finding, best_laid
 from ordolex.core.wiring.connectors import ENDS, End
 from ordolex.core.wiring.idle import ReadingError, idle
-from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, PartError
-from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
+from ordolex.core.wiring.parts import CATALOGUE, PartError
+from ordolex.core.wiring.solve import Bag, Mend, Solution, mend, solve
 from ordolex.core.wiring.words import BAD, GOOD, chain_line, end_words, signal_lines
+from ordolex.io.bag import load_bag
 from ordolex.io.faults import Fault
 
 _FLOWS = {"none": Flow.NONE, "rts/cts": Flow.RTS_CTS, "dtr/dsr": Flow.DTR_DSR}
@@ -34,7 +34,7 @@ def wire(
     near: Annotated[str | None, typer.Option("--from", help="The end at the PC; see --list.")] = None,
     far: Annotated[str | None, typer.Option("--to", help="The end at the device; see --list.")] = None,
     chain: Annotated[list[str] | None, typer.Option(help="A part in hand, from the PC on; may be given again.")] = None,
-    bag: Annotated[Path | None, typer.Option(help="A bag file; without it, the usual bag.")] = None,
+    bag: Annotated[Path | None, typer.Option(help="A bag file; without it one's own, or the usual bag.")] = None,
     flow: Annotated[str, typer.Option(help="The flow control that must work: none, rts/cts or dtr/dsr.")] = "none",
     draw: Annotated[Path | None, typer.Option(help="Draw the chain into this .svg or .pdf.")] = None,
     idle_volts: Annotated[
@@ -49,7 +49,7 @@ def wire(
     """Find the shortest chain of cables and adapters between two ends, or check the one in hand."""
     with faults_said(json):
         try:
-            have = _bag(bag)
+            have = load_bag(bag)
         except PartError as error:
             refuse(str(error), USAGE, json=json)
         if idle_volts is not None:
@@ -60,15 +60,6 @@ def wire(
             _draw_face(_end(far, "--to", json), face)
         else:
             _wire(_end(near, "--from", json), _end(far, "--to", json), chain or [], have, _flow(flow, json), draw, json)
-
-
-def _bag(path: Path | None) -> Bag:
-    if path is None:
-        return bag_of([*USUAL_BAG, *USUAL_BAG])
-    try:
-        return read_bag(path.read_text())
-    except (OSError, UnicodeDecodeError) as error:
-        raise Fault(f"{path} cannot be read: {error}", "give the path of a bag file") from error
 
 
 def _end(name: str | None, option: str, json: bool) -> End:

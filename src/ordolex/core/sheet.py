@@ -151,6 +151,12 @@ def line_of(text: str, place: tuple[int | str, ...]) -> int:
     return at + 1
 
 
+def to_restore(sheet: Sheet, ticked: list[str]) -> list[str]:
+    """What must be put back at the end, because the step that moved it was ticked."""
+    jumpers = sheet.ready.jumper if sheet.ready is not None else []
+    return [f"{j.what}: {j.restore}" for j in jumpers if any(step.startswith(f"{j.what}:") for step in ticked)]
+
+
 def checklist(sheet: Sheet) -> list[str]:
     """The readiness list in the order of the work."""
     ready = sheet.ready

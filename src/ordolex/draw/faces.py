@@ -1,5 +1,4 @@
-"""Connector faces with numbered pins, drawn from the side that is named: the mirror trap is that both sides are looked
-at, and numbers run the other way round on each."""
+"""The drawing of a connector's face, from both sides."""
 
 from __future__ import annotations
 
@@ -8,24 +7,11 @@ from typing import Any
 from matplotlib.figure import Figure
 from matplotlib.patches import Circle, FancyBboxPatch, Polygon
 
-from ordolex.core.wiring.connectors import PINS, End, Gender
+from ordolex.core.wiring.connectors import End
+from ordolex.core.wiring.faces import rows_seen
 from ordolex.draw.sheet import COPPER, DIM, INK, sheet
 
 _PITCH = 8.0
-_ROWS = {
-    # seen from the mating side of a socket, upper row from left to right, then the lower row
-    "DE-9": (("5", "4", "3", "2", "1"), ("9", "8", "7", "6")),
-    "DB-25": (tuple(map(str, range(13, 0, -1))), tuple(map(str, range(25, 13, -1)))),
-    "mini-DIN-8": (("8", "7", "6"), ("5", "4", "3"), ("2", "1")),
-}
-
-
-def rows_seen(connector: str, gender: Gender, *, from_wires: bool) -> tuple[tuple[str, ...], ...]:
-    """The pins of a face, row by row from left to right, as they are seen. A plug shows the mirror of its socket, and
-    the wire side shows the mirror of the mating side. For a DE-9 socket's mating side the first pin is at the right."""
-    rows = _ROWS.get(connector, (PINS[connector],))
-    mirrored = (gender is Gender.PLUG) != from_wires
-    return tuple(tuple(reversed(row)) for row in rows) if mirrored else rows
 
 
 def draw_faces(end: End) -> Figure:

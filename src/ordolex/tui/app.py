@@ -292,7 +292,25 @@ class OrdolexApp(App[None]):
         self._show_desk(word)
 
     def action_leave(self) -> None:
-        self.exit()
+        """Leaves at once, unless something was moved for the work that must be put back."""
+        if self._session.to_restore:
+            self._remind()
+        else:
+            self.exit()
+
+    @work
+    async def _remind(self) -> None:
+        things = list(self._session.to_restore)
+        choices = [
+            ("done", "It is put back: leave"),
+            ("open", "It stays as it is: leave, and note it"),
+            ("stay", "Stay"),
+        ]
+        answer = await self.push_screen_wait(Pick("Put back before you go", choices, "\n".join(things)))
+        if answer in ("done", "open"):
+            word = "put back" if answer == "done" else "NOT put back"
+            self._session.note(f"at the end, {word}: {'; '.join(things)}")
+            self.exit()
 
     def action_next_link(self) -> None:
         self._step(1)

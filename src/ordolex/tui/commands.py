@@ -81,6 +81,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("wire.take", "backspace", "Take the last part out", WIRE, "Shortens the chain in hand.", ""),
     Command("wire.best", "s", "Best from the bag", WIRE, "Forgets the chain in hand, solves from the bag.", "solve"),
     Command("wire.idle", "i", "Idle voltage", WIRE, "What a reading on a pin says.", "idle volts"),
+    Command(
+        "wire.faces", "f", "Connector", WIRE, "The device's connector from both sides, with its signals.", "connector"
+    ),
+    Command("wire.bus", "b", "RS-485 bus", WIRE, "Checks a bus from a file: loads, terminators, bias, length.", "bus"),
     Command("wire.wave", "w", "Waveform", WIRE, "Draws characters as they look on the wire.", "waveform"),
     Command("wire.draw", "x", "Draw", WIRE, "Writes the chain with every pin as SVG or PDF.", "draw"),
     Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),

@@ -19,7 +19,7 @@ from ordolex.tui.widgets.prompts import CSS
 
 
 class ReadyList(ModalScreen[list[str]]):
-    """Gives the steps that were ticked."""
+    """Gives the steps that were ticked. What must be put back at the end stands in the sheet; see `to_restore`."""
 
     DEFAULT_CSS = CSS.format(name="ReadyList")
     BINDINGS: ClassVar[list[BindingType]] = [

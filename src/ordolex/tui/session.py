@@ -60,6 +60,8 @@ class Session:
         self.surveys = 0
         self.changes = Changes()
         self.tries = Tries()
+        self.to_restore: list[str] = []
+        """Jumpers and switches that were moved for the work, and where they go back to."""
         self._adapters = book.reader.adapters()
         self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}

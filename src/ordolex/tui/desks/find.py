@@ -10,6 +10,7 @@ from textual.widgets import DataTable, Static
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
+from ordolex.core.sheet import to_restore
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.io.clock import mono_s
@@ -283,6 +284,14 @@ class FindDesk(Desk):
         else:
             self.post_message(self.ReleaseWanted(link))
 
+    def _from_sheet(self) -> None:
+        """Proposes the first harmless question of the sheet that fits the port, with its settings."""
+        kind = self.port.kind if self.port is not None else ""
+        fits = (sheet for sheet in all_sheets()[0].values() if sheet.harmless and sheet.bench_kind == kind != "")
+        sheet = next(fits, None)
+        if sheet is not None:
+            self._asked = (sheet.harmless[0].send, sheet.line.settings, self._asked[2])
+
     @work
     async def action_ready(self) -> None:
         """The readiness list of the sheet that fits the port, or of one that is picked."""
@@ -301,6 +310,8 @@ class FindDesk(Desk):
         ticked = await self.app.push_screen_wait(ReadyList(sheet))
         if ticked:
             self.session.note(f"ready, {sheet.name}: {'; '.join(ticked)}")
+            new = [what for what in to_restore(sheet, ticked) if what not in self.session.to_restore]
+            self.session.to_restore += new
             self.say(f"{len(ticked)} steps ticked, kept in the book", "good")
 
     def action_last_link(self) -> None:
@@ -334,7 +345,8 @@ class FindDesk(Desk):
         if not free:
             self.say("No port is free to ask on", "unsure")
             return
-        asked = []
+        asked: list[str] = []
+        self._from_sheet()
         prompts = (
             ("One harmless question on all free ports", bytes_reading, "its line end is part of it: *IDN?\\n"),
             ("Line settings for all of them", line_reading, "as on the sticker: 9600 8N1"),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from rich.text import Text
 from textual import work
@@ -15,21 +17,24 @@ from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.core.wire.shape import MAX_CHARACTERS
+from ordolex.core.wiring.bus import Node, Verdict, check_bus, read_bus
 from ordolex.core.wiring.check import Finding, Weight, best_laid
-from ordolex.core.wiring.connectors import ENDS
+from ordolex.core.wiring.connectors import ENDS, End
 from ordolex.core.wiring.idle import idle
-from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part
-from ordolex.core.wiring.solve import Mend, Solution, bag_of, mend, solve
+from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError
+from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
+from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.core.wiring.words import chain_line, end_words, signal_lines
+from ordolex.io.bag import load_bag
+from ordolex.io.faults import Fault
 from ordolex.tui.commands import WIRE, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import Session
 from ordolex.tui.theme import BAD, GOOD, UNSURE
 from ordolex.tui.widgets.frame import HeadLine
-from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 
 _FLOWS = (Flow.NONE, Flow.RTS_CTS, Flow.DTR_DSR)
-_BAG = bag_of([*USUAL_BAG, *USUAL_BAG])
 
 
 class WireDesk(Desk):
@@ -48,6 +53,7 @@ class WireDesk(Desk):
         self._solution = Solution(None)
         self._finding: Finding | None = None
         self._mend: Mend | None = None
+        self._bag, self._bag_fault = _bag()
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
@@ -59,6 +65,10 @@ class WireDesk(Desk):
 
     def entered(self) -> None:
         self.query_one("#wire-body").focus()
+        self._bag, self._bag_fault = _bag()
+        if self._bag_fault:
+            self.say(f"the usual bag is taken: {self._bag_fault}", "bad")
+        self._work_out()
 
     def restyled(self) -> None:
         self._show()
@@ -76,9 +86,9 @@ class WireDesk(Desk):
         if parts:
             finding: Finding | None = best_laid(ENDS[near], ENDS[far], parts, flow)
             if finding is not None and not finding.works:
-                change = mend(ENDS[near], ENDS[far], parts, _BAG, flow)
+                change = mend(ENDS[near], ENDS[far], parts, self._bag, flow)
         else:
-            solution = solve(ENDS[near], ENDS[far], _BAG, flow)
+            solution = solve(ENDS[near], ENDS[far], self._bag, flow)
             finding = solution.finding
         if self.app.is_running:
             self.app.call_from_thread(self._solved, (near, far, flow, parts), finding, solution, change)
@@ -166,10 +176,11 @@ class WireDesk(Desk):
 
     @work
     async def action_put(self) -> None:
-        choices = [(part.name, part.text) for part in CATALOGUE.values()]
-        name = await self.app.push_screen_wait(Pick("Put a part behind the others", choices))
+        known = {name: part for name, (part, _) in self._bag.items()} | dict(CATALOGUE)
+        choices = [(part.name, part.text) for part in known.values()]
+        name = await self.app.push_screen_wait(Pick("Put a part behind the others; the bag's come first", choices))
         if name is not None:
-            self._in_hand.append(CATALOGUE[name])
+            self._in_hand.append(known[name])
             self._work_out()
 
     def action_take(self) -> None:
@@ -198,56 +209,110 @@ class WireDesk(Desk):
         if self._finding is None:
             self.say("There is no chain to draw", "unsure")
             return
-        proposal = str(self.session.book.path.with_suffix(".svg"))
-        typed = await self.app.push_screen_wait(
-            LinePrompt("Draw the chain into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
-        )
-        if typed is not None:
-            self._write(self._finding, typed)
+        near, far, finding = self._near, self._far, self._finding
+        await self._ask_and_draw("chain.svg", lambda: _chain_figure(near, far, finding))
 
     @work
     async def action_wave(self) -> None:
         link = self.session.chosen
         settings = self.session.line_of(link) if link is not None else read_line("9600 8N1").settings
         typed = await self.app.push_screen_wait(
+            LinePrompt(f"Characters on the wire at {settings.text}", "OK\\r", _wave_words, "1 to 8; Enter goes on")
+        )
+        if typed is not None:
+            data = to_bytes(typed)
+            title = f"{typed} at {settings.text}"
+            await self._look(title, wave_lines(data, settings), "waveform.svg", lambda: _wave_figure(data, settings))
+
+    @work
+    async def action_faces(self) -> None:
+        end = self._far
+        title = f"{end.name}: {end.face.text}"
+        await self._look(title, face_lines(end), f"{end.name}.svg", lambda: _face_figure(end))
+
+    @work
+    async def action_bus(self) -> None:
+        typed = await self.app.push_screen_wait(
             LinePrompt(
-                f"Characters on the wire at {settings.text}", "OK\\r", _wave_words, "1 to 8 characters; Enter goes on"
+                "RS-485 bus from the file", "", _bus_words, "TOML: baud, and a [[node]] each; see docs/wiring.md"
             )
         )
-        if typed is None:
-            return
-        proposal = str(self.session.book.path.with_name("waveform.svg"))
-        place = await self.app.push_screen_wait(
-            LinePrompt("Draw them into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
+        if typed is not None:
+            nodes, baud = _bus_of(typed)
+            verdicts = check_bus(nodes, baud)
+            lines = bus_lines(nodes, baud, verdicts)
+            await self._look("RS-485 bus", lines, "bus.svg", lambda: _bus_figure(nodes, baud, verdicts))
+
+    async def _look(self, title: str, lines: list[str], file: str, figure: Callable[[], Any]) -> None:
+        """Shows a picture in text, and writes it as a drawing where that is wanted."""
+        if await self.app.push_screen_wait(Picture(title, lines, "x draws it into a file, Esc goes back")):
+            await self._ask_and_draw(file, figure)
+
+    async def _ask_and_draw(self, file: str, figure: Callable[[], Any]) -> None:
+        proposal = str(self.session.book.path.with_name(file))
+        typed = await self.app.push_screen_wait(
+            LinePrompt("Draw it into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
         )
-        if place is not None:
-            self._write_wave(typed, settings, place)
+        if typed is not None:
+            self._write(figure, typed)
 
     @work(thread=True, group="draw")
-    def _write_wave(self, text: str, settings: LineSettings, typed: str) -> None:
-        from ordolex.draw.sheet import write
-        from ordolex.draw.waveform import draw_waveform
+    def _write(self, figure: Callable[[], Any], typed: str) -> None:
+        from ordolex.draw.sheet import write  # matplotlib takes a second to import
 
         path = Path(typed).expanduser()
         try:
-            write(draw_waveform(to_bytes(text), settings), path)
+            write(figure(), path)
         except OSError as error:
             self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
         else:
-            self.app.call_from_thread(self.say, f"drew the waveform into {path}", "good")
+            self.app.call_from_thread(self.say, f"drew it into {path}", "good")
 
-    @work(thread=True, group="draw")
-    def _write(self, finding: Finding, typed: str) -> None:
-        from ordolex.draw.chain import draw_chain  # matplotlib takes a second to import
-        from ordolex.draw.sheet import write
 
-        path = Path(typed).expanduser()
-        try:
-            write(draw_chain(self._near, self._far, finding), path)
-        except OSError as error:
-            self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
-        else:
-            self.app.call_from_thread(self.say, f"drew the chain into {path}", "good")
+def _bag() -> tuple[Bag, str]:
+    """The technician's bag, and what is wrong with its file."""
+    try:
+        return load_bag(), ""
+    except (PartError, Fault) as error:
+        return bag_of([*USUAL_BAG, *USUAL_BAG]), str(error)
+
+
+def _wave_figure(data: bytes, settings: LineSettings) -> Any:
+    from ordolex.draw.waveform import draw_waveform
+
+    return draw_waveform(data, settings)
+
+
+def _face_figure(end: End) -> Any:
+    from ordolex.draw.faces import draw_faces
+
+    return draw_faces(end)
+
+
+def _bus_figure(nodes: list[Node], baud: int, verdicts: list[Verdict]) -> Any:
+    from ordolex.draw.bus import draw_bus
+
+    return draw_bus(nodes, baud, verdicts)
+
+
+def _chain_figure(near: End, far: End, finding: Finding) -> Any:
+    from ordolex.draw.chain import draw_chain
+
+    return draw_chain(near, far, finding)
+
+
+def _bus_of(text: str) -> tuple[list[Node], int]:
+    """Raises ValueError for a file that is no bus."""
+    try:
+        return read_bus(Path(text).expanduser().read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise ValueError(f"cannot be read: {getattr(error, 'strerror', None) or error}") from error
+
+
+def _bus_words(text: str) -> str:
+    nodes, baud = _bus_of(text)
+    check_bus(nodes, baud)
+    return f"{len(nodes)} nodes at {baud} baud"
 
 
 def idle_words(text: str) -> str:

@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
+from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
@@ -98,3 +98,39 @@ class Pick(ModalScreen[str | None]):
 
     def action_give_up(self) -> None:
         self.dismiss(None)
+
+
+class Picture(ModalScreen[bool]):
+    """Lines to look at. `x` gives True, where it can be written as a file; Esc gives False."""
+
+    DEFAULT_CSS = (
+        CSS.format(name="Picture")
+        + """
+    Picture > Vertical { width: 116; }
+    Picture VerticalScroll { height: auto; max-height: 30; background: $bar; scrollbar-size: 1 1; overflow-x: auto; }
+    Picture #lines { width: auto; }
+    """
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "leave(False)", "back"),
+        Binding("x", "leave(True)", "draw"),
+    ]
+
+    def __init__(self, title: str, lines: list[str], hint: str) -> None:
+        super().__init__()
+        self._title, self._lines, self._hint = title, lines, hint
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            yield Static(self._title, classes="title", markup=False)
+            yield Static("")
+            with VerticalScroll():
+                yield Static("\n".join(self._lines), id="lines", markup=False)
+            yield Static("")
+            yield Static(self._hint, classes="dim", markup=False)
+
+    def on_mount(self) -> None:
+        self.query_one(VerticalScroll).focus()
+
+    def action_leave(self, draw: bool) -> None:
+        self.dismiss(draw)
