@@ -175,12 +175,14 @@ def test_the_survey_tells_state_holder_and_identity(tmp_path: Path) -> None:
         ListedPort("/dev/ttyMADE1", "ttyMADE1", "n/a", "", "", ""),
     ]
     notice = BenchNotice(1, "Alder Brook", "127.0.0.1:1", (
-        BenchDevice("Raceway 1", "oxygen", "19200 8N1", "normal", "rfc2217://h:9", "/dev/pts/7", "held", "*IDN?", "another client"),
+        BenchDevice(
+            "Raceway 1", "oxygen", "19200 8N1", "normal", "rfc2217://h:9", "/dev/pts/7", "held", "*IDN?", "somebody"
+        ),
     ))  # fmt: skip
     rows = survey(lambda: ports, lambda: [notice], lambda: {str(free): Holder(812, "logger")}, tmp_path)
     network, as_port, usb, gone = rows
     assert network.bench and network.sticker == "19200 8N1"
-    assert (network.state, network.holder) == ("held", "another client")
+    assert (network.state, network.holder) == ("held", "somebody")
     assert as_port.endpoint == "/dev/pts/7" and as_port.identity != network.identity
     assert (usb.state, usb.holder) == ("held", "logger (process 812)")
     assert usb.identity == "usb 1234:5678 A7" and "made-up adapter" in usb.what

@@ -43,7 +43,7 @@ from ordolex.tui.widgets.prompts import Pick
 _TURN_S = 0.05
 _RESCUE_S = 2.0
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
-_SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 3.0
+_SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
 _DESK_KEYS = {"Find": "F2", "Wire": "F3", "Talk": "F5", "Keep": "F8"}
 
 

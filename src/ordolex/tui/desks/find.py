@@ -26,7 +26,7 @@ from ordolex.tui.identify import Identify
 from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
-from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.wording import age, cut
 
 _FAULTS = [
     ("silent {} on", "falls silent"),
@@ -178,6 +178,9 @@ class FindDesk(Desk):
         for label, value in facts:
             if value:
                 text.append(f"   {label} {visible_text(value)}", ink.style("dim"))
+        came = self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s())
+        if came is not None and port.state != "gone":
+            text.append(f"   came {age(came)}", ink.style("copper"))
         if port.pair:
             text.append(f"\n{visible_text(self._pair_words(port))}", ink.style("straw"))
         text.append("\nNext  ", ink.style("straw"))
