@@ -489,3 +489,15 @@ async def test_the_technicians_own_bag_is_taken_and_a_wrong_one_said(
         await site.pilot.press("f2", "f3")
         await site.until(lambda: "buy" in str(site.app.desk.query_one("#wire-text", Static).content)
                          or "missing" in str(site.app.desk.query_one("#wire-text", Static).content))  # fmt: skip
+
+
+async def test_the_loop_test_says_what_came_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(data)
+        await site.open_port()
+        await site.pilot.press("ctrl+l")
+        await site.until(lambda: "bytes came back as they were" in site.said())
+        site.device = lambda port, data: port.say(data[:50] + data[60:])
+        await site.pilot.press("ctrl+l")
+        await site.until(lambda: "10 lost" in site.said())
+        assert "Proven" not in site.app.query_one(Rail).paint().plain, "a loop proves the way, not a device"

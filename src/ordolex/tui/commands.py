@@ -107,6 +107,9 @@ COMMANDS: tuple[Command, ...] = (
         "Opens the link's port, or lets it go.",
         "open/release",
     ),
+    Command(
+        "talk.loop", "ctrl+l", "Loop test", TALK, "Sends a pattern; with TXD and RXD joined it must come back.", ""
+    ),
     Command("talk.stop", "escape", "Stop waiting", TALK, "Ends the wait for an answer; what came is kept.", ""),
     Command("talk.page_up", "pageup", "Back", TALK, "Scrolls back; new rows go on being kept.", ""),
     Command("talk.page_down", "pagedown", "Forward", TALK, "Scrolls forward, at the end it follows again.", ""),

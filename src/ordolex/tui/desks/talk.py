@@ -18,6 +18,7 @@ from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.conversation import Row
 from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.loop import compare, pattern
 from ordolex.core.link.question import Verdict
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
@@ -209,6 +210,34 @@ class TalkDesk(Desk):
             self.session.say(link, text)
             self._rows.rows_changed()
         self.say(text, how)
+
+    def action_loop(self) -> None:
+        """Sends the pattern of the loop test and compares what comes back."""
+        link = self.session.chosen
+        if link is None or not self.session.is_open(link):
+            self.say("Open a port first: the loop test sends a pattern and looks what comes back", "unsure")
+            return
+        self.action_stop()
+        sent = pattern(self.session.line_of(link))
+        future = self.session.ask(link, sent)
+        if future is not None:
+            self.say(f"loop test: {len(sent)} bytes sent")
+            future.add_done_callback(self._from_hub(lambda done: self._looped(link, sent, done)))
+
+    def _looped(self, link: LinkRecord, sent: bytes, done: Future[Answer]) -> None:
+        try:
+            answer = done.result()
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        result = compare(sent, answer.data)
+        ms = f", {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
+        errors = f", {answer.errors.words()}" if answer.errors.total else ""
+        text = f"loop test: {result.words()}{ms}{errors}"
+        self.session.drain(link)
+        self.session.say(link, text)
+        self._rows.rows_changed()
+        self.say(text, "good" if result.equal and not errors else "bad")
 
     def action_earlier(self) -> None:
         self._recall(-1)
