@@ -220,6 +220,8 @@ def test_while_the_book_cannot_be_written_memory_is_bounded_and_the_loss_is_coun
         time.sleep(0.001)
     wait(lambda: book.recorder.status.lost > 800_000)
     assert book.recorder.status.waiting <= 110_000
+    status = book.recorder.status
+    assert status.lost + status.waiting == 1_000_000, "every byte that is not in the book is counted, and no other"
     assert not book.recorder.full, "the links are never held back for a book that cannot be written"
     book.close()
 

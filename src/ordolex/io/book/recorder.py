@@ -49,7 +49,8 @@ class Recorder:
         self._lock = threading.Lock()
         self._queue: deque[Chunk | Event] = deque()
         self._newest: dict[int, Chunk] = {}  # the last chunk of each link, while it may still grow
-        self._waiting = 0
+        self._waiting = 0  # bytes of data in the queue
+        self._overhead = 0  # what the queue's items take in memory besides
         self._lost = 0
         self._why = ""
         self._calls: deque[tuple[Callable[[sqlite3.Connection], Any], Future[Any]]] = deque()
@@ -65,7 +66,7 @@ class Recorder:
 
     @property
     def full(self) -> bool:
-        return self._waiting > FULL and not self._why
+        return self._waiting + self._overhead > FULL and not self._why
 
     @property
     def status(self) -> RecorderStatus:
@@ -88,13 +89,13 @@ class Recorder:
             chunk = Chunk(link, direction, utc_us(at_s), mono_us, [data], mono_us, errors)
             self._newest[link] = chunk
             self._queue.append(chunk)
-            self._waiting += _ITEM_COST
+            self._overhead += _ITEM_COST
 
     def note(self, event: Event) -> None:
         with self._lock:
             self._newest.pop(event.link, None)
             self._queue.append(event)
-            self._waiting += _ITEM_COST
+            self._overhead += _ITEM_COST
 
     def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
         """Runs `work` on the writing connection, in a transaction of its own; for the few other writes."""
@@ -131,7 +132,7 @@ class Recorder:
         with self._lock:
             items, self._queue = self._queue, deque()
             self._newest.clear()
-            taken = self._waiting
+            taken, overhead = self._waiting, self._overhead
         if not items and not self._calls and not self._why:
             return
         try:
@@ -146,6 +147,7 @@ class Recorder:
             return
         with self._lock:
             self._waiting -= taken
+            self._overhead -= overhead
         if self._why:
             self._works_again()
         self._do_calls(connection)
@@ -198,12 +200,13 @@ class Recorder:
 
     def _drop_oldest(self) -> None:
         with self._lock:
-            while self._waiting > KEPT_IN_FAULT and self._queue:
+            while self._waiting + self._overhead > KEPT_IN_FAULT and self._queue:
                 item = self._queue.popleft()
                 size = len(item.data) if isinstance(item, Chunk) else 0
                 if isinstance(item, Chunk) and self._newest.get(item.link) is item:
                     del self._newest[item.link]
-                self._waiting -= size + _ITEM_COST
+                self._waiting -= size
+                self._overhead -= _ITEM_COST
                 self._lost += size
 
     def _works_again(self) -> None:
