@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import os
+import re
 import subprocess
 import sys
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from importlib.resources import files
 from pathlib import Path
 
 import pytest
@@ -121,10 +123,13 @@ def program(*arguments: str) -> list[str]:
 
 @pytest.fixture
 def bench_process(tmp_path: Path) -> Iterator[BenchNotice]:
-    """The demo bench as a process of its own."""
-    ready = tmp_path / "ready.json"
+    """The demo bench as a process of its own, on free ports: a fixed one that is let go for a moment, as when a port is
+    pulled, could be taken by the bench of a test that runs beside this one."""
+    ready, plan = tmp_path / "ready.json", tmp_path / "plan.toml"
+    demo = files("ordolex.bench").joinpath("alder_brook.toml").read_text()
+    plan.write_text(re.sub(r"port = \d+", "port = 0", demo))
     process = subprocess.Popen(
-        program("bench", "--with-parent", "--ready-file", str(ready)),
+        program("bench", "--with-parent", "--ready-file", str(ready), "--plan", str(plan)),
         stdin=subprocess.PIPE,
         stdout=subprocess.DEVNULL,
         env=os.environ.copy(),
