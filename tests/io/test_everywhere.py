@@ -52,6 +52,8 @@ async def test_stopping_lets_every_port_go_at_once(serve_bench: ServeBench, note
         await asking
     assert time.monotonic() - began < 1
     assert notes.events[-1].kind == "everywhere"
+    stopped = [event for event in notes.events if event.kind == "try"]
+    assert len(stopped) == 32 and all(event.detail["sent_hex"] == "780a" for event in stopped), "what went out is kept"
     await asyncio.sleep(0.1)
     again = await ask_everywhere(ports[17:18], LINE, Question(b"*IDN?\n"), lambda t: None, notes)
     assert again[0].answered, "the port is free again"

@@ -47,13 +47,16 @@ class Try:
         return self.answer.verdict in (Verdict.RIGHT, Verdict.UNJUDGED)
 
 
-class _Unrecorded:
-    """The runner's record of one try: the whole of it goes into the book as the try's event."""
+class _Tap:
+    """The runner's record of one try: what passed goes into the book as the try's event, also when it is stopped."""
 
     full = False
 
+    def __init__(self) -> None:
+        self.passed = {"tx": b"", "rx": b""}
+
     def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
-        pass
+        self.passed[direction] += data
 
     def note(self, event: Event) -> None:
         pass
@@ -78,7 +81,15 @@ async def ask_everywhere(
     tries: list[Try] = []
 
     async def one(port: PortFacts) -> None:
-        done = await _one(port, line, question, gate, make_transport)
+        tap = _Tap()
+        try:
+            done = await _one(port, line, question, gate, make_transport, tap)
+        except asyncio.CancelledError:
+            detail = {"endpoint": port.endpoint, "line": line.text}
+            detail |= {"sent_hex": tap.passed["tx"].hex(), "heard_hex": tap.passed["rx"].hex()}
+            if tap.passed["tx"]:
+                recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "try", f"{port.name}: stopped", detail))
+            raise
         tries.append(done)
         recorder.note(_event(done, line, question))
         deliver(done)
@@ -100,11 +111,12 @@ async def _one(
     question: Question,
     gate: asyncio.Semaphore,
     make_transport: Callable[[Endpoint], Transport],
+    tap: _Tap,
 ) -> Try:
     if port.state != "free":
         return Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))
     async with gate:
-        runner = LinkRunner(0, port.endpoint, line, _Unrecorded(), make_transport)
+        runner = LinkRunner(0, port.endpoint, line, tap, make_transport)
         try:
             await runner.open()
             answer = await runner.ask(question)

@@ -12,17 +12,18 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.sheet import to_restore
 from ordolex.core.text.escapes import to_bytes
-from ordolex.core.text.visible import hex_pairs, visible_text
+from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import mono_s
-from ordolex.io.everywhere import SHORTEST_WAIT_S
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.desks.port_words import next_step, pair_words
 from ordolex.tui.everywhere import AskEverywhere
 from ordolex.tui.identify import Identify
+from ordolex.tui.readings import bytes_reading, endpoint_reading, line_reading, wait_reading
 from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
@@ -182,42 +183,10 @@ class FindDesk(Desk):
         if came is not None and port.state != "gone":
             text.append(f"   came {age(came)}", ink.style("copper"))
         if port.pair:
-            text.append(f"\n{visible_text(self._pair_words(port))}", ink.style("straw"))
+            text.append(f"\n{visible_text(pair_words(port, self.session))}", ink.style("straw"))
         text.append("\nNext  ", ink.style("straw"))
-        text.append(visible_text(self._next_step(port)), ink.style("ink"))
+        text.append(visible_text(next_step(port, self.session)), ink.style("ink"))
         return text
-
-    def _pair_words(self, port: PortFacts) -> str:
-        other = self.session.link_for(port.pair)
-        if other is not None and self.session.link_for(port.endpoint) is None:
-            return f"One of two ports of this adapter; the book has a link on the other, {port.pair}"
-        return f"One of two ports of this adapter; the other is {port.pair}. Often only one leads anywhere"
-
-    def _next_step(self, port: PortFacts) -> str:
-        link = self.session.link_for(port.endpoint)
-        tried = self.session.tries.words(port.endpoint)
-        if tried and port.state == "free":
-            return tried[0].upper() + tried[1:] + "."
-        if port.holder == "us":
-            return "We hold it. F5 talks on it, r releases it."
-        match port.state:
-            case "held":
-                return f"Held by {port.holder or 'another process'}. Close it there, then press Enter."
-            case "no-rights":
-                return f"Only {port.holder or 'others'} may use it. Join that group, then log in again."
-            case "no-driver":
-                return (
-                    "Plugged, but no driver takes it. Install the maker's or a newer kernel; then it comes by itself."
-                )
-            case "gone":
-                return "It is gone. Plug it in again, I am watching."
-        if link is not None and link.line:
-            return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
-        if port.sticker and port.sticker != "any":
-            return f"Enter opens it; its sticker says {port.sticker}."
-        if not port.rate_matters:
-            return "Enter opens it. It is USB to the core: any rate will do."
-        return "Enter asks for the line settings, then opens it."
 
     # ---- what can be done
 
@@ -233,7 +202,7 @@ class FindDesk(Desk):
             if link is not None:
                 self.post_message(self.OpenWanted(link))
         elif port.state in ("gone", "no-driver"):
-            self.say(self._next_step(port), "bad")
+            self.say(next_step(port, self.session), "bad")
         else:
             self._open(port.endpoint, port.name, port.sticker)
 
@@ -270,7 +239,7 @@ class FindDesk(Desk):
             LinePrompt(
                 "Address of the port",
                 "",
-                _endpoint_reading,
+                endpoint_reading,
                 "rfc2217://host:port has line settings and line errors, tcp://host:port is bytes alone,\n"
                 "/dev/ttyUSB0 or COM3 is a serial port of this machine. Enter goes on, Esc goes back",
             )
@@ -393,31 +362,3 @@ class FindDesk(Desk):
                 continue
             self.app.call_from_thread(self.say, said.removeprefix("ok: "), "good")
             return
-
-
-def line_reading(text: str) -> str:
-    """How a typed line is understood, for the prompt. Raises SettingsError."""
-    read = read_line(text)
-    assumed = f"  ({', '.join(read.assumed)} assumed)" if read.assumed else ""
-    return f"{read.settings.words}{assumed}"
-
-
-def bytes_reading(text: str) -> str:
-    """How a question is understood. Raises ValueError."""
-    data = to_bytes(text)
-    if not data:
-        raise ValueError("give something to send")
-    return f"sends {hex_pairs(data)}" + ("" if data[-1:] in (b"\r", b"\n") else "   (no line end: add \\n or \\r)")
-
-
-def wait_reading(text: str) -> str:
-    """A wait in ms. Raises ValueError."""
-    if not text.isdigit() or not SHORTEST_WAIT_S * 1000 <= int(text) <= 60_000:
-        raise ValueError(f"give whole milliseconds, {SHORTEST_WAIT_S * 1000:.0f} to 60000")
-    return f"{int(text) / 1000:g} s"
-
-
-def _endpoint_reading(text: str) -> str:
-    endpoint = read_endpoint(text)
-    kinds = {"serial": "a serial port of this machine", "rfc2217": "network serial", "tcp": "raw TCP, no line settings"}
-    return f"{endpoint.text}: {kinds[endpoint.kind]}"

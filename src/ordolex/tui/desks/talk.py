@@ -27,7 +27,7 @@ from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk, How
-from ordolex.tui.desks.find import line_reading
+from ordolex.tui.readings import line_reading
 from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine

@@ -1,0 +1,40 @@
+"""What Find says about a port: the next step, and what is known of its other half."""
+
+from __future__ import annotations
+
+from ordolex.io.ports.survey import PortFacts
+from ordolex.tui.session import Session
+
+
+def pair_words(port: PortFacts, session: Session) -> str:
+    """What is known of the other port of the same adapter."""
+    other = session.link_for(port.pair)
+    if other is not None and session.link_for(port.endpoint) is None:
+        return f"One of two ports of this adapter; the book has a link on the other, {port.pair}"
+    return f"One of two ports of this adapter; the other is {port.pair}. Often only one leads anywhere"
+
+
+def next_step(port: PortFacts, session: Session) -> str:
+    """What to do with this port now, in one sentence or two."""
+    link = session.link_for(port.endpoint)
+    tried = session.tries.words(port.endpoint)
+    if tried and port.state == "free":
+        return tried[0].upper() + tried[1:] + "."
+    if port.holder == "us":
+        return "We hold it. F5 talks on it, r releases it."
+    match port.state:
+        case "held":
+            return f"Held by {port.holder or 'another process'}. Close it there, then press Enter."
+        case "no-rights":
+            return f"Only {port.holder or 'others'} may use it. Join that group, then log in again."
+        case "no-driver":
+            return "Plugged, but no driver takes it. Install the maker's or a newer kernel; then it comes by itself."
+        case "gone":
+            return "It is gone. Plug it in again, I am watching."
+    if link is not None and link.line:
+        return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
+    if port.sticker and port.sticker != "any":
+        return f"Enter opens it; its sticker says {port.sticker}."
+    if not port.rate_matters:
+        return "Enter opens it. It is USB to the core: any rate will do."
+    return "Enter asks for the line settings, then opens it."

@@ -1,0 +1,38 @@
+"""How a line that is being typed is understood: the sentence below a prompt, or why it cannot be taken."""
+
+from __future__ import annotations
+
+from ordolex.core.endpoint import read_endpoint
+from ordolex.core.line.notation import read_line
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.visible import hex_pairs
+from ordolex.io.everywhere import SHORTEST_WAIT_S
+
+
+def line_reading(text: str) -> str:
+    """How a typed line is understood, for the prompt. Raises SettingsError."""
+    read = read_line(text)
+    assumed = f"  ({', '.join(read.assumed)} assumed)" if read.assumed else ""
+    return f"{read.settings.words}{assumed}"
+
+
+def bytes_reading(text: str) -> str:
+    """How a question is understood. Raises ValueError."""
+    data = to_bytes(text)
+    if not data:
+        raise ValueError("give something to send")
+    return f"sends {hex_pairs(data)}" + ("" if data[-1:] in (b"\r", b"\n") else "   (no line end: add \\n or \\r)")
+
+
+def wait_reading(text: str) -> str:
+    """A wait in ms. Raises ValueError."""
+    if not text.isdigit() or not SHORTEST_WAIT_S * 1000 <= int(text) <= 60_000:
+        raise ValueError(f"give whole milliseconds, {SHORTEST_WAIT_S * 1000:.0f} to 60000")
+    return f"{int(text) / 1000:g} s"
+
+
+def endpoint_reading(text: str) -> str:
+    """How an address is understood. Raises EndpointError."""
+    endpoint = read_endpoint(text)
+    kinds = {"serial": "a serial port of this machine", "rfc2217": "network serial", "tcp": "raw TCP, no line settings"}
+    return f"{endpoint.text}: {kinds[endpoint.kind]}"
