@@ -195,14 +195,18 @@ async def test_orders_that_cannot_be_obeyed_say_what_can(order: str, serve_bench
 async def test_a_pseudo_terminal_follows_rate_and_stop_bits(serve_bench: ServeBench, notes: Notes) -> None:
     bench = await serve_bench({**OXYGEN, "pty": True})
     path = bench.notice().devices[0].pty
+    told: list[str] = []
+    bench._changed = lambda notice: told.append(notice.devices[0].state)
     runner = LinkRunner(1, path, read_line("19200 8N1").settings, notes)
     await runner.open()
     assert (await runner.ask(Question(b"*IDN?\n", timeout_s=2))).verdict is Verdict.RIGHT
+    assert bench.notice().devices[0].state == told[-1] == "held"
     await runner.retune(read_line("9600 8N1").settings)
     await asyncio.sleep(0.05)
     garbled = await runner.ask(Question(b"*IDN?\n", timeout_s=2))
     assert garbled.data and garbled.verdict is Verdict.WRONG and runner.rung is Rung.HEARD
     await runner.release()
+    await until(lambda: told[-1] == "free")
 
 
 # ---- plans, and the process

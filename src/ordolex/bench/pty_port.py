@@ -11,6 +11,7 @@ import asyncio
 import contextlib
 import os
 import struct
+from collections.abc import Callable
 
 from ordolex.bench.station import Station
 from ordolex.core.line.settings import LineSettings
@@ -23,8 +24,11 @@ _LOOK_S = 0.02
 
 
 class PtyPort:
-    def __init__(self, station: Station) -> None:
+    """`changed` is called when a client comes or goes."""
+
+    def __init__(self, station: Station, changed: Callable[[], None]) -> None:
         self._station = station
+        self._changed = changed
         self._master = -1
         self.path = ""
         self._looker: asyncio.Task[None] | None = None
@@ -60,9 +64,11 @@ class PtyPort:
                 settings = self._settings()
                 self._station.attach(self._deliver, settings)
                 attached = True
+                self._changed()
             elif not present and attached:
                 self._station.detach()
                 attached = False
+                self._changed()
             if attached:
                 now = self._settings()
                 if now != settings:

@@ -140,7 +140,7 @@ class _Place:
         self.plan = plan
         self.station = Station(plan)
         self.network = NetworkPort(self.station, changed)
-        self.pty = PtyPort(self.station) if plan.pty else None
+        self.pty = PtyPort(self.station, changed) if plan.pty else None
         self.twin: _Place | None = None
         self._state = ""
         self._holder = ""
