@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from ordolex.bench.plan import read_plan
 from ordolex.core.link.question import Verdict
-from ordolex.core.sheet import Sheet, SheetError, checklist, read_sheet
+from ordolex.core.sheet import Jumper, Sheet, SheetError, checklist, jumper_drawing, read_sheet
 from ordolex.io.sheets import all_sheets, own_folder
 from tests.cli.test_cli import refused, run
 
@@ -101,3 +101,9 @@ def test_the_command_line_lists_shows_and_checks(tmp_path: Path) -> None:
     own_folder().mkdir(parents=True)
     (own_folder() / "x.toml").write_text(GOOD)
     assert "made-up" in run("sheet", "list").stdout
+
+
+def test_a_jumper_is_drawn_where_it_stands() -> None:
+    jumper = Jumper(what="S1", for_work="SERVICE, power off", restore="RUN", positions=["RUN", "SERVICE"])
+    assert jumper_drawing(jumper) == ["for the work  □ RUN   ■ SERVICE", "afterwards    ■ RUN   □ SERVICE"]
+    assert jumper_drawing(jumper.model_copy(update={"positions": []})) == []

@@ -322,3 +322,24 @@ def test_a_right_bus_keeps_all_rules_and_each_fault_breaks_its_own() -> None:
     assert not rules([*good, Node("stub", 100, stub_m=19)], 1_000_000)["stubs"]
     with pytest.raises(BusError):
         check_bus(good[:1], 9600)
+
+
+def test_a_part_with_electronics_of_ones_own_is_used_like_any_other() -> None:
+    bag = read_bag("""
+        [[part]]
+        name = "box from the drawer"
+        a_is = "dce-de9"
+        b_is = "rs485-block2"
+        b = "2-way block plug"
+    """)
+    part, count = bag["box from the drawer"]
+    assert count == 1 and part.inside is not None and part.inside[1].name == "rs485-block2"
+    finding = solve(ENDS["dte-de9"], ENDS["rs485-block2"], bag).finding
+    assert finding is not None and finding.works
+    for text, word in (
+        ('a_is = "dce-de9"', "b_is names no end"),
+        ('a_is = "dce-de9"\nb_is = "nowhere"', "b_is names no end"),
+        ('a_is = "dce-de9"\nb_is = "logic5"\nwires = "1-1"', "never both"),
+    ):
+        with pytest.raises(PartError, match=word):
+            read_bag(f'[[part]]\nname = "x"\n{text}')

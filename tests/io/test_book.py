@@ -4,6 +4,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -261,3 +262,23 @@ def test_exporting_a_book_that_is_being_written_works(path: Path) -> None:
     done = subprocess.run(program("export", str(path), "--as", "raw"), capture_output=True, timeout=30)
     book.close()
     assert done.stdout == b"live\n"
+
+
+def test_a_book_of_version_1_is_read_as_it_is_and_renewed_when_written(tmp_path: Path) -> None:
+    path = tmp_path / "old.book"
+    book = Book(path)
+    book.add_link(LinkRecord(0, "pump", "/dev/ttyUSB0", "9600 8N1"))
+    book.close()
+    connection = sqlite3.connect(path)
+    connection.execute("ALTER TABLE link DROP COLUMN sheet")
+    connection.execute("PRAGMA user_version = 1")
+    connection.commit()
+    connection.close()
+    reader = BookReader(path)
+    assert [link.name for link in reader.links()] == ["pump"]
+    reader.close()
+    again = Book(path)
+    link = again.links()[0]
+    again.keep_link(replace(link, sheet="text-instrument"))
+    assert again.links()[0].sheet == "text-instrument"
+    again.close()

@@ -16,6 +16,7 @@ from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.io.faults import Fault, NoRights, PortHeld, PortMissing, SettingsRefused
 from ordolex.io.ports.holders import Holder, holders
 from ordolex.io.ports.survey import ListedPort, survey
+from ordolex.io.ports.sysfs import uart_of
 from ordolex.io.transport.driver_counters import difference
 from ordolex.io.transport.serial_port import SerialTransport, open_fault
 from tests.conftest import Ear, until
@@ -187,3 +188,12 @@ def test_the_survey_tells_state_holder_and_identity(tmp_path: Path) -> None:
     assert (usb.state, usb.holder) == ("held", "logger (process 812)")
     assert usb.identity == "usb 1234:5678 A7" and "made-up adapter" in usb.what
     assert gone.state == "no-rights" or os.geteuid() == 0
+
+
+def test_a_built_in_uart_tells_its_buffer_and_top_rate(tmp_path: Path) -> None:
+    for name, facts in (("ttyS0", ("4", "16", "1843200")), ("ttyS1", ("0", "0", "0")), ("ttyS2", ("1", "1", "x"))):
+        (tmp_path / "class/tty" / name).mkdir(parents=True)
+        for file, text in zip(("type", "xmit_fifo_size", "uartclk"), facts, strict=True):
+            (tmp_path / "class/tty" / name / file).write_text(text + "\n")
+    uarts = [uart_of(f"/dev/{name}", tmp_path) for name in ("ttyS0", "ttyS1", "ttyS2", "ttyUSB0")]
+    assert uarts == ["UART 16550A, sends 16 bytes ahead, up to 115200 baud", "", "UART 8250, unbuffered", ""]

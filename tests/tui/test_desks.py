@@ -67,6 +67,13 @@ class Site:
             await self.pilot.pause(0.02)
         raise AssertionError(f"never came; status: {self.said()!r}\n{self.lifeline()}\n{self.rows()}")
 
+    async def pick(self, answer: str) -> None:
+        """Takes the choice with this answer from the list in front."""
+        await self.until(lambda: self.app.screen.query(OptionList))
+        choices = self.app.screen.query_one(OptionList)
+        choices.highlighted = choices.get_option_index(answer)
+        await self.pilot.press("enter")
+
     async def open_port(self) -> None:
         """Enter, Enter: the port under the cursor at the settings of its sticker."""
         await self.until(lambda: self.app.query_one(FindDesk).port is not None)
@@ -342,12 +349,11 @@ async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: p
         await site.until(lambda: "✓ works" in text() and "null modem adapter DE-9" in text())
         assert "TXD (103)" in text() and "3 ▸ 3 ▸ 3 ▸ 2" in text()
         await site.pilot.press("d")
-        await site.until(lambda: site.app.screen.query(OptionList))
-        await site.pilot.press(*["down"] * 12, "enter")  # logic33: nothing in the bag makes RS-232 safe for it
+        await site.pick("logic33")  # logic33: nothing in the bag makes RS-232 safe for it
         await site.until(lambda: "buy USB adapter, logic 3.3 V" in text())
         await site.pilot.press("d")
-        await site.until(lambda: site.app.screen.query(OptionList))
-        await site.pilot.press("down", "enter", "p")
+        await site.pick("dte-de9")
+        await site.pilot.press("p")
         await site.until(lambda: site.app.screen.query(OptionList))
         await site.pilot.press("enter")
         await site.until(lambda: "does not work" in text() and "both are plugs" in text())
@@ -455,7 +461,7 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         await site.pilot.press("escape")
         await site.until(lambda: "1 steps ticked" in site.said())
         await site.pilot.press("f8")
-        await site.until(lambda: "ready, oxygen-transmitter: Power: 24 V" in site.rows())
+        await site.until(lambda: "ready, oxygen-transmitter: Saved project: ask" in site.rows())
 
 
 async def test_leaving_reminds_of_what_was_moved_for_the_work(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -501,3 +507,59 @@ async def test_the_loop_test_says_what_came_back(tmp_path: Path, monkeypatch: py
         await site.pilot.press("ctrl+l")
         await site.until(lambda: "10 lost" in site.said())
         assert "Proven" not in site.app.query_one(Rail).paint().plain, "a loop proves the way, not a device"
+
+
+async def test_what_is_not_as_wanted_is_explained_with_the_likeliest_first(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        await site.pilot.press("w")
+        await site.pick("taken")
+        await site.until(lambda: site.app.screen.query("#lines"))
+        lines = str(site.app.screen.query_one("#lines", Static).content)
+        assert lines.startswith("1  another program on this PC holds the port\n   here   ") and HELD.name in lines
+
+
+async def test_wake_follows_the_sheet_and_its_answer_proves(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+
+        def device(port: MemoryTransport, data: bytes) -> None:
+            if data == b"*IDN?\n":
+                port.say(b"Brookmade,OX-2,unit 1,1.4\r\n")
+
+        site.device = device
+        await site.open_port()
+        await site.until(lambda: site.app.desk.word == "Talk")
+        await site.pilot.press("ctrl+s")
+        await site.pick("oxygen-transmitter")
+        await site.until(lambda: "*IDN? was answered as the sheet says" in site.said())
+        assert "Proven" in site.lifeline()
+        assert [link.sheet for link in site.book.links()] == ["oxygen-transmitter"]
+        await site.pilot.press("ctrl+r")
+        await site.pick("1")
+        await site.until(lambda: "lamp steady: ready" in site.rows())
+        await site.pilot.press("ctrl+r")
+        await site.pick("own")
+        await site.until(lambda: site.app.screen.query("#line"))
+        await site.pilot.press(*"lid open", "enter")
+        await site.until(lambda: "lid open" in site.rows())
+
+
+async def test_sixty_four_ports_that_come_and_go_ten_times_a_second(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    many = [replace(PORT, endpoint=f"/dev/ttyUSB{n}", name=f"port {n}", identity=f"usb {n}") for n in range(64)]
+    async with at_site(tmp_path, monkeypatch) as site:
+        find = site.app.query_one(FindDesk)
+        await site.until(lambda: find.port is not None)
+        for turn in range(30):
+            site.app._session.surveyed_now(many[turn % 2 :: 2])
+            find.survey_changed()
+            await site.pilot.press("down")
+            await site.pilot.pause(0.1)
+        assert {row.name for row in find._rows} >= {port.name for port in many}  # those that left are still told of
+        site.ports = [PORT]
+        await site.until(lambda: any(port.endpoint == PORT.endpoint and port.state == "free" for port in find._rows))
+        await site.pilot.press("f1")
+        await site.until(lambda: len(site.app.screen_stack) == 2)

@@ -11,7 +11,7 @@ from ordolex.core.link.judge import LineErrors
 @dataclass(frozen=True, slots=True)
 class LinkRecord:
     """A link of the book. `adapter` is the port's identity, which outlives its number; `source` says where the line
-    settings came from; `first_question` is offered when the link is opened."""
+    settings came from; `first_question` is offered when the link is opened; `sheet` names the device's sheet."""
 
     id: int
     name: str
@@ -21,6 +21,7 @@ class LinkRecord:
     adapter: str = ""
     first_question: str = ""
     line_end: str = "LF"
+    sheet: str = ""
 
 
 @dataclass(slots=True)

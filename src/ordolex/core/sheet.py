@@ -36,6 +36,12 @@ def _pattern(value: str) -> str:
     return value
 
 
+def _end(value: str) -> str:
+    if value not in ENDS:
+        raise ValueError(f"{value!r} is no end; choose one of {', '.join(ENDS)}")
+    return value
+
+
 class SheetLine(_Table):
     """Line settings as shipped, and where they are known from."""
 
@@ -74,11 +80,32 @@ class SheetQuestion(_Table):
 
 
 class Jumper(_Table):
-    """A jumper or switch that is moved for the work, and put back afterwards."""
+    """A jumper or switch that is moved for the work, and put back afterwards. `positions` are the words printed
+    beside it, from left to right or from top to bottom, for a drawing."""
 
     what: Words
     for_work: Words
     restore: Words
+    positions: list[Words] = []
+
+
+class Lamp(_Table):
+    """Something that the device's own lamp or display shows, and what that means."""
+
+    shows: Words
+    means: Words
+
+
+class Revision(_Table):
+    """A model or hardware revision whose connector differs."""
+
+    model: Words
+    wiring_end: str
+
+    @field_validator("wiring_end")
+    @classmethod
+    def _is_an_end(cls, value: str) -> str:
+        return _end(value)
 
 
 class Ready(_Table):
@@ -90,6 +117,7 @@ class Ready(_Table):
     order: list[Words] = []
     jumper: list[Jumper] = []
     credentials: str = ""
+    project: str = ""
 
 
 class Sheet(_Table):
@@ -102,14 +130,21 @@ class Sheet(_Table):
     line_end: Literal["LF", "CR", "CR LF", "none"] = "LF"
     wake: list[str] = []
     wiring_end: str = ""
+    revision: list[Revision] = []
+    lamp: list[Lamp] = []
     question: list[SheetQuestion] = []
     ready: Ready | None = None
 
     @field_validator("wiring_end")
     @classmethod
     def _is_an_end(cls, value: str) -> str:
-        if value and value not in ENDS:
-            raise ValueError(f"{value!r} is no end; choose one of {', '.join(ENDS)}")
+        return _end(value) if value else value
+
+    @field_validator("wake")
+    @classmethod
+    def _can_wake(cls, value: list[str]) -> list[str]:
+        for text in value:
+            to_bytes(text)
         return value
 
     @property
@@ -157,12 +192,28 @@ def to_restore(sheet: Sheet, ticked: list[str]) -> list[str]:
     return [f"{j.what}: {j.restore}" for j in jumpers if any(step.startswith(f"{j.what}:") for step in ticked)]
 
 
+def jumper_drawing(jumper: Jumper) -> list[str]:
+    """The jumper or switch with its positions, for the work and afterwards: `■` where it stands, `□` where not.
+
+    A position is taken to be meant where its printed word stands in the sheet's sentence; none drawn without words.
+    """
+    rows = []
+    for when, sentence in (("for the work", jumper.for_work), ("afterwards", jumper.restore)):
+        at = [word for word in jumper.positions if re.search(rf"(?<!\w){re.escape(word)}(?!\w)", sentence)]
+        if len(at) == 1:
+            rows.append(
+                f"{when:14}" + "   ".join(f"{'■' if word == at[0] else '□'} {word}" for word in jumper.positions)
+            )
+    return rows
+
+
 def checklist(sheet: Sheet) -> list[str]:
     """The readiness list in the order of the work."""
     ready = sheet.ready
     if ready is None:
         return []
-    steps = [f"Power: {ready.power}"]
+    steps = [f"Saved project: {ready.project}"] if ready.project else []
+    steps.append(f"Power: {ready.power}")
     steps += [f"Plugging, step {number}: {step}" for number, step in enumerate(ready.order, 1)]
     steps += [f"{jumper.what}: {jumper.for_work} (put back at the end: {jumper.restore})" for jumper in ready.jumper]
     if ready.boot_s:

@@ -21,6 +21,7 @@ from textual.widgets import ContentSwitcher
 
 from ordolex.core.endpoint import Endpoint, read_endpoint
 from ordolex.core.record import LinkRecord
+from ordolex.core.text.visible import visible_text
 from ordolex.io.book.book import Book
 from ordolex.io.faults import Fault, NotNetworkSerial
 from ordolex.io.hub import Hub
@@ -34,11 +35,12 @@ from ordolex.tui.desks.keep import KeepDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
 from ordolex.tui.help import PURPOSE, HelpScreen
+from ordolex.tui.readings import remark_reading
 from ordolex.tui.session import Session
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
-from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
@@ -311,6 +313,28 @@ class OrdolexApp(App[None]):
             word = "put back" if answer == "done" else "NOT put back"
             self._session.note(f"at the end, {word}: {'; '.join(things)}")
             self.exit()
+
+    @work
+    async def action_remark(self) -> None:
+        """A remark for the record; where the link has a sheet, what its lamps and display mean is offered."""
+        if len(self.screen_stack) > 1:
+            return
+        link = self._session.chosen
+        sheet = self._session.sheet_of(link) if link is not None else None
+        text: str | None = "own"
+        if sheet is not None and sheet.lamp:
+            choices = [(f"{lamp.shows}: {lamp.means}", f"{lamp.shows}: {lamp.means}") for lamp in sheet.lamp]
+            choices = [(str(number), visible_text(words)) for number, (_, words) in enumerate(choices)]
+            text = await self.push_screen_wait(Pick("What do you see?", [*choices, ("own", "something else …")]))
+            if text is not None and text != "own":
+                lamp = sheet.lamp[int(text)]
+                text = f"{lamp.shows}: {lamp.means}"
+        if text == "own":
+            hint = "lamp, display, who said what; it is kept in the book with its time. Esc goes back"
+            text = await self.push_screen_wait(LinePrompt("Note for the record", "", remark_reading, hint))
+        if text is not None:
+            self._session.note(text, link)
+            self._status.say("noted, with the time", "good")
 
     def action_next_link(self) -> None:
         self._step(1)

@@ -51,6 +51,15 @@ COMMANDS: tuple[Command, ...] = (
     Command("app.next_link", "ctrl+down", "Next link", EVERYWHERE, "Chooses the next link of the rail.", "", True),
     Command("app.previous_link", "ctrl+up", "Previous link", EVERYWHERE, "Chooses the link above.", "", True),
     Command(
+        "app.remark",
+        "ctrl+r",
+        "Note",
+        EVERYWHERE,
+        "A remark for the record: a lamp, a display, who said what.",
+        "",
+        True,
+    ),
+    Command(
         "app.light", "ctrl+y", "Light or dark", EVERYWHERE, "Turns the colours over, for bright surroundings.", "", True
     ),
     Command("find.open_port", "enter", "Open the port", FIND, "Asks for the line settings, then opens it.", "open"),
@@ -69,6 +78,14 @@ COMMANDS: tuple[Command, ...] = (
         FIND,
         "Pull an adapter and plug it in: that one; name it.",
         "unplug",
+    ),
+    Command(
+        "find.trouble",
+        "w",
+        "Not as wanted?",
+        FIND,
+        "What is likely, and the next step: no port, no driver, no rights.",
+        "trouble?",
     ),
     Command("find.release", "r", "Release the port", FIND, "Lets the port go; it is free at once.", "release"),
     Command(
@@ -110,6 +127,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "talk.loop", "ctrl+l", "Loop test", TALK, "Sends a pattern; with TXD and RXD joined it must come back.", ""
     ),
+    Command("talk.wake", "ctrl+s", "Wake", TALK, "Wakes the device as its sheet says, then asks who it is.", "wake"),
     Command("talk.stop", "escape", "Stop waiting", TALK, "Ends the wait for an answer; what came is kept.", ""),
     Command("talk.page_up", "pageup", "Back", TALK, "Scrolls back; new rows go on being kept.", ""),
     Command("talk.page_down", "pagedown", "Forward", TALK, "Scrolls forward, at the end it follows again.", ""),

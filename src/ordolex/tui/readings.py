@@ -36,3 +36,9 @@ def endpoint_reading(text: str) -> str:
     endpoint = read_endpoint(text)
     kinds = {"serial": "a serial port of this machine", "rfc2217": "network serial", "tcp": "raw TCP, no line settings"}
     return f"{endpoint.text}: {kinds[endpoint.kind]}"
+
+
+def remark_reading(text: str) -> str:
+    if not text.strip():
+        raise ValueError("nothing typed yet")
+    return f"{len(text.strip())} characters"

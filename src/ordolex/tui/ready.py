@@ -11,7 +11,7 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Static
 
-from ordolex.core.sheet import Sheet, checklist
+from ordolex.core.sheet import Sheet, checklist, jumper_drawing
 from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import mono_s
 from ordolex.tui.theme import PALETTES
@@ -56,6 +56,12 @@ class ReadyList(ModalScreen[list[str]]):
             text.append("▌ " if here else "  ", ink.style("copper"))
             text.append("☑ " if done else "☐ ", ink.style("moss" if done else "ink"))
             text.append(f"{visible_text(step)}\n", ink.style("dim" if done else "ink", bold=here))
+        for jumper in self._sheet.ready.jumper if self._sheet.ready is not None else ():
+            drawn = jumper_drawing(jumper)
+            if drawn:
+                text.append(f"\n  {visible_text(jumper.what)}\n", ink.style("dim"))
+            for row in drawn:
+                text.append(f"  {visible_text(row)}\n", ink.style("straw" if row.startswith("for") else "ink"))
         if not self._steps:
             text.append("  This sheet has no readiness list.\n", ink.style("dim"))
         if self._booted_s is not None:

@@ -19,7 +19,9 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
+from ordolex.core.port_help import Seen
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.sheet import Sheet
 from ordolex.core.survey_changes import Changes
 from ordolex.core.text.escapes import named
 from ordolex.io.book.book import Book
@@ -29,6 +31,8 @@ from ordolex.io.feed import Passed
 from ordolex.io.hub import Hub
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.runner import LinkRunner, LinkView
+from ordolex.io.sheets import all_sheets
+from ordolex.io.wake import wake
 
 ROWS_KEPT = 20_000
 _EARLIER_ITEMS = 300
@@ -65,6 +69,7 @@ class Session:
         self._adapters = book.reader.adapters()
         self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}
+        self._sheets: dict[str, Sheet] = {}
 
     # ---- links
 
@@ -96,11 +101,18 @@ class Session:
                     0, name, endpoint, line, source,
                     adapter=port.identity if port is not None else "",
                     first_question=port.first_question if port is not None else "",
+                    sheet=self._sheet_for(port),
                 )
             )  # fmt: skip
             self.links.append(link)
             return link
         return self.change_link(replace(known, endpoint=endpoint, line=line, source=source))
+
+    @staticmethod
+    def _sheet_for(port: PortFacts | None) -> str:
+        """The sheet of a stand-in; what a real device is, only the technician knows."""
+        kind = port.kind if port is not None else ""
+        return next((s.name for s in all_sheets()[0].values() if s.bench_kind and s.bench_kind == kind), "")
 
     def last_good(self) -> LinkRecord | None:
         """The link that was proven last, in this visit or an earlier one."""
@@ -145,6 +157,21 @@ class Session:
                 self.hub.move(link.id, moved.endpoint)
                 said.append(f"{link.name} is now at {moved.endpoint}")
         return said
+
+    def seen(self) -> Seen:
+        """What the survey says, for the causes of a port that is not as wanted."""
+        left = self.changes.left
+
+        def named(state: str) -> tuple[str, ...]:
+            return tuple(port.name for port in self.ports if port.state == state and port.holder != "us")
+
+        return Seen(
+            named("no-driver"),
+            tuple(port.name for port in self.ports if port.state == "gone" and port.identity in left),
+            named("held"),
+            named("no-rights"),
+            sum(port.state != "gone" for port in self.ports),
+        )
 
     def name_of(self, identity: str) -> str:
         """What an adapter is called: by the technician, else by the survey."""
@@ -204,7 +231,22 @@ class Session:
 
     def ask(self, link: LinkRecord, data: bytes) -> Future[Answer] | None:
         runner = self.runner(link)
-        return None if runner is None else self.hub.call(runner.ask(Question(data)))
+        if runner is None:
+            return None
+        sheet = self.sheet_of(link)
+        known = (entry.question() for entry in sheet.question) if sheet is not None else ()
+        question = next((question for question in known if question.data == data), Question(data))
+        return self.hub.call(runner.ask(question))
+
+    def sheet_of(self, link: LinkRecord) -> Sheet | None:
+        """The device's sheet, where the link carries one that can be read."""
+        if link.sheet not in self._sheets:
+            self._sheets = all_sheets()[0]
+        return self._sheets.get(link.sheet)
+
+    def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
+        runner = self.runner(link)
+        return None if runner is None else self.hub.call(wake(runner, sheet))
 
     def ask_everywhere(
         self, ports: list[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
@@ -212,9 +254,11 @@ class Session:
         """Asks on all these ports at once; `deliver` is called in the links' thread."""
         return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
 
-    def note(self, text: str) -> None:
-        """A remark of the technician's, for the book as a whole."""
-        self.book.recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "note", text))
+    def note(self, text: str, link: LinkRecord | None = None) -> None:
+        """A remark of the technician's, on a link or for the book as a whole."""
+        self.book.recorder.note(Event(link.id if link else 0, utc_us(), round(mono_s() * 1e6), "note", text))
+        if link is not None:
+            self.say(link, text)
 
     # ---- the conversation on the screen
 

@@ -13,6 +13,11 @@ wires = "2-1 3-2 5-3"
 [[part]]
 name = "grey cable, spare"
 like = "grey cable, blower"       # as another, here or in the catalogue
+
+[[part]]
+name = "converter from the drawer"   # with electronics: what each side is, instead of wires
+a_is = "dce-de9"
+b_is = "rs485-block2"
 """
 
 from __future__ import annotations
@@ -21,11 +26,11 @@ import tomllib
 from collections.abc import Mapping
 from typing import Any
 
-from ordolex.core.wiring.connectors import PINS, Face, Gender
+from ordolex.core.wiring.connectors import ENDS, PINS, Face, Gender
 from ordolex.core.wiring.parts import CATALOGUE, Part, PartError, wires
 from ordolex.core.wiring.solve import Bag
 
-_KEYS = frozenset({"name", "count", "cost", "a", "b", "wires", "like"})
+_KEYS = frozenset({"name", "count", "cost", "a", "b", "wires", "like", "a_is", "b_is"})
 
 
 def read_bag(text: str) -> Bag:
@@ -63,12 +68,16 @@ def _part(name: str, named: Mapping[str, Mapping[str, Any]], above: tuple[str, .
     if name in above:
         raise PartError(f"part {name!r} is like itself: {' → '.join((*above, name))}")
     row = named.get(name)
-    if row is None or not set(row) & {"a", "b", "wires", "like"}:
+    if row is None or not set(row) & (_KEYS - {"name", "count", "cost"}):
         if name in CATALOGUE:
             return _priced(CATALOGUE[name], name, row or {})
-        raise PartError(f"part {name!r} is not in the catalogue and has no ends; give it a, b and wires")
+        raise PartError(
+            f"part {name!r} is not in the catalogue and has no ends; give it a, b and wires, or a_is and b_is"
+        )
     if "like" in row:
         return _priced(_part(str(row["like"]), named, (*above, name)), name, row)
+    if {"a_is", "b_is"} & set(row):
+        return _priced(_active(name, row), name, row)
     if not {"a", "b", "wires"} <= set(row):
         raise PartError(f"part {name!r} lacks {sorted({'a', 'b', 'wires'} - set(row))[0]!r}; give it a, b and wires")
     try:
@@ -76,6 +85,20 @@ def _part(name: str, named: Mapping[str, Mapping[str, Any]], above: tuple[str, .
     except PartError as error:
         raise PartError(f"part {name!r}: {error}") from error
     return _priced(Part(name, (_face(name, row["a"]), _face(name, row["b"])), joints), name, row)
+
+
+def _active(name: str, row: Mapping[str, Any]) -> Part:
+    """A part with electronics: two ends, each with the connector of that end unless `a` or `b` names another."""
+    if "wires" in row:
+        raise PartError(f"part {name!r}: it has wires, or it is something at each side (a_is, b_is), never both")
+    sides = []
+    for side in ("a", "b"):
+        end = ENDS.get(str(row.get(f"{side}_is", "")))
+        if end is None:
+            raise PartError(f"part {name!r}: {side}_is names no end; choose one of {', '.join(ENDS)}")
+        sides.append((end, _face(name, row[side]) if side in row else end.face))
+    (end_a, face_a), (end_b, face_b) = sides
+    return Part(name, (face_a, face_b), inside=(end_a, end_b))
 
 
 def _priced(part: Part, name: str, row: Mapping[str, Any]) -> Part:

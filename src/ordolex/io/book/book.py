@@ -16,7 +16,7 @@ from ordolex.io.book.recorder import Recorder
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import BookFault
 
-_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end"
+_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet"
 
 
 class Book:
@@ -41,6 +41,7 @@ class Book:
             connection = sqlite3.connect(self.path)
             if not new:
                 schema.check(connection, self.path)
+                schema.renew(connection)
             else:
                 schema.create(connection, site, utc_us())
             with connection:
@@ -61,7 +62,7 @@ class Book:
 
     def add_link(self, link: LinkRecord) -> LinkRecord:
         """Keeps a new link; its id in the answer."""
-        marks = ", ".join("?" * 7)
+        marks = ", ".join("?" * len(_LINK_FIELDS.split(",")))
 
         def work(connection: sqlite3.Connection) -> int:
             cursor = connection.execute(

@@ -37,9 +37,7 @@ class BookReader:
         return str(row[0]) if row else self.path.stem
 
     def links(self) -> list[LinkRecord]:
-        rows = self._connection.execute(
-            "SELECT id, name, endpoint, line, source, adapter, first_question, line_end FROM link ORDER BY id"
-        )
+        rows = self._connection.execute(f"SELECT {schema.link_columns(self._connection)} FROM link ORDER BY id")
         return [LinkRecord(*row) for row in rows]
 
     def last_proven_link(self) -> int | None:
@@ -48,6 +46,15 @@ class BookReader:
             "SELECT link FROM event WHERE kind = 'rung' AND text LIKE '%→ Proven' ORDER BY id DESC LIMIT 1"
         ).fetchone()
         return None if row is None else int(row[0])
+
+    def answer_ms(self, count: int = 50) -> list[float]:
+        """How long the latest answered questions took until their last byte, newest first, in ms."""
+        rows = self._connection.execute(
+            "SELECT json_extract(detail, '$.last_ms') FROM event"
+            " WHERE kind = 'answer' AND json_extract(detail, '$.last_ms') IS NOT NULL ORDER BY id DESC LIMIT ?",
+            (count,),
+        )
+        return [float(ms) for (ms,) in rows]
 
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""

@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 1
+VERSION = 2
 
 _TABLES = """
 CREATE TABLE site (
@@ -31,6 +31,7 @@ CREATE TABLE link (
     adapter TEXT NOT NULL DEFAULT '',
     first_question TEXT NOT NULL DEFAULT '',
     line_end TEXT NOT NULL DEFAULT 'LF',
+    sheet TEXT NOT NULL DEFAULT '',
     created_utc_us INTEGER NOT NULL
 );
 CREATE TABLE chunk (
@@ -74,6 +75,22 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.executescript(_TABLES)
     connection.execute("INSERT INTO site VALUES (?, ?)", (site, utc_us))
     connection.commit()
+
+
+def renew(connection: sqlite3.Connection) -> None:
+    """Gives a book of an earlier version what has been added since; nothing that it holds is touched."""
+    (version,) = connection.execute("PRAGMA user_version").fetchone()
+    if version < 2:
+        connection.execute("ALTER TABLE link ADD COLUMN sheet TEXT NOT NULL DEFAULT ''")
+        connection.execute(f"PRAGMA user_version = {VERSION}")
+        connection.commit()
+
+
+def link_columns(connection: sqlite3.Connection) -> str:
+    """The columns of a link in the order of LinkRecord; a book of version 1 that is only read has no sheet."""
+    (version,) = connection.execute("PRAGMA user_version").fetchone()
+    sheet = "sheet" if version >= 2 else "''"
+    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}"
 
 
 def check(connection: sqlite3.Connection, path: Path) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.io.ports import benches
 from ordolex.io.ports.holders import Holder, group_that_may, holders
-from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless
+from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, uart_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,7 @@ class PortFacts:
     holder    who holds it, or which group may use it; empty where neither is known
     identity  what the port is called across replugging and renumbering
     place     where it is plugged; driver: what the system drives it with
+    uart      what the system knows of its UART: type, buffer, top rate
     pair      the other port of the same adapter, where one device makes two
     kind      what stand-in it is, on a bench
     sticker   line settings as printed on the device, where something tells them
@@ -40,6 +41,7 @@ class PortFacts:
     usb_id: str = ""
     place: str = ""
     driver: str = ""
+    uart: str = ""
     pair: str = ""
     kind: str = ""
 
@@ -73,7 +75,10 @@ def survey(
     """All ports, the benches' first. It may take tens of milliseconds: call it away from an event loop."""
     rows = [row for notice in notices() for row in _bench_rows(notice)]
     by_whom = held() if os.name == "posix" else {}
-    own = [_own_row(port, by_whom, driver_of(port.path, sysfs)) for port in (listed or os_ports)()]
+    own = [
+        _own_row(port, by_whom, driver_of(port.path, sysfs), uart_of(port.path, sysfs))
+        for port in (listed or os_ports)()
+    ]
     rows += _paired(own)
     rows += [
         PortFacts(f"usb {bare.place}", bare.name, "USB serial adapter", bare.serial, "no-driver", usb_id=bare.usb_id,
@@ -112,7 +117,7 @@ def os_ports() -> list[ListedPort]:
     ]
 
 
-def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str) -> PortFacts:
+def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str, uart: str) -> PortFacts:
     holder = by_whom.get(os.path.realpath(port.path))
     state, who = "free", ""
     if holder is not None:
@@ -124,7 +129,7 @@ def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str) -> PortF
     identity = f"usb {port.usb_id} {port.serial or port.place.split(':')[0]}" if port.usb_id else f"port {port.path}"
     return PortFacts(
         port.path, port.name, what or "serial port", port.serial, state, who, identity,
-        usb_id=port.usb_id, place=port.place, driver=driver,
+        usb_id=port.usb_id, place=port.place, driver=driver, uart=uart,
     )  # fmt: skip
 
 

@@ -40,6 +40,31 @@ def driver_of(port: str, root: Path = ROOT) -> str:
     return ""
 
 
+_UARTS = {1: "8250", 2: "16450", 3: "16550", 4: "16550A", 5: "Cirrus", 6: "16650", 7: "16650V2", 8: "16750",
+          10: "16C950", 11: "16654", 12: "16850"}  # fmt: skip
+"""Port types as the Linux kernel numbers them (include/uapi/linux/serial_core.h)."""
+
+
+def uart_of(port: str, root: Path = ROOT) -> str:
+    """What the kernel says of a built-in UART: its type, its buffer, its top rate. Empty for an adapter on USB, whose
+    buffers its driver does not tell."""
+    folder = root / "class/tty" / port.rsplit("/", 1)[-1]
+    kind, fifo, clock = (_number(folder / name) for name in ("type", "xmit_fifo_size", "uartclk"))
+    if not kind:
+        return ""
+    words = [f"UART {_UARTS.get(kind, f'type {kind}')}"]
+    if fifo:
+        words.append(f"sends {fifo} bytes ahead" if fifo > 1 else "unbuffered")
+    if clock:
+        words.append(f"up to {clock // 16} baud")
+    return ", ".join(words)
+
+
+def _number(path: Path) -> int:
+    text = _read(path)
+    return int(text) if text.isdecimal() else 0
+
+
 def driverless(root: Path = ROOT) -> list[Driverless]:
     """USB devices that look like serial adapters, by class and by their own words, and have no driver."""
     return [found for device in _usb_devices(root) if (found := _without_driver(device)) is not None]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
@@ -10,6 +12,8 @@ from textual.widgets import DataTable, Static
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
+from ordolex.core.link.wait import proposed_wait_ms
+from ordolex.core.port_help import SIGHTS, likely_sight, remedies
 from ordolex.core.sheet import to_restore
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
@@ -20,13 +24,13 @@ from ordolex.io.ports.survey import PortFacts
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.port_words import next_step, pair_words
+from ordolex.tui.desks.port_words import next_step, pair_words, remedy_lines
 from ordolex.tui.everywhere import AskEverywhere
 from ordolex.tui.identify import Identify
 from ordolex.tui.readings import bytes_reading, endpoint_reading, line_reading, wait_reading
 from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import BAD, STATES, TIED
-from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 from ordolex.tui.widgets.wording import age, cut
 
 _FAULTS = [
@@ -74,7 +78,7 @@ class FindDesk(Desk):
     def on_mount(self) -> None:
         self._rows: list[PortFacts] = []
         self._fresh: tuple[bool, ...] = ()
-        self._asked: tuple[str, ...] = ("*IDN?\\n", "19200 8N1", "500")
+        self._asked: tuple[str, ...] = ("*IDN?\\n", "19200 8N1", "")
         self._columns: tuple[str, ...] = ()
         self.survey_changed()
 
@@ -175,10 +179,10 @@ class FindDesk(Desk):
             return Text(LISTED_EMPTY if self.session.surveyed else "Looking for ports …", ink.style("straw"))
         text = Text(visible_text(port.name), ink.style("ink", bold=True))
         text.append(f"   {visible_text(port.endpoint)}   {visible_text(port.what)}", ink.style("dim"))
-        facts = (("serial number", port.serial), ("plugged at", port.place), ("driver", port.driver))
+        facts = (("serial number", port.serial), ("plugged at", port.place), ("driver", port.driver), ("", port.uart))
         for label, value in facts:
             if value:
-                text.append(f"   {label} {visible_text(value)}", ink.style("dim"))
+                text.append(f"   {label} {visible_text(value)}".replace("    ", "   "), ink.style("dim"))
         came = self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s())
         if came is not None and port.state != "gone":
             text.append(f"   came {age(came)}", ink.style("copper"))
@@ -279,6 +283,9 @@ class FindDesk(Desk):
             if name is None:
                 return
             sheet = sheets[name]
+        link = self.session.link_for(port.endpoint) if port is not None else None
+        if link is not None:
+            self.session.change_link(replace(link, sheet=sheet.name))
         ticked = await self.app.push_screen_wait(ReadyList(sheet))
         if ticked:
             self.session.note(f"ready, {sheet.name}: {'; '.join(ticked)}")
@@ -296,6 +303,20 @@ class FindDesk(Desk):
         else:
             self.say(f"opening {link.name}, the last good link, at {link.line}")
             self.post_message(self.OpenWanted(link))
+
+    @work
+    async def action_trouble(self) -> None:
+        """What the technician sees, then the causes for it, those that the survey speaks for first."""
+        seen = self.session.seen()
+        likely = likely_sight(seen)
+        choices = sorted(SIGHTS.items(), key=lambda sight: sight[0] != likely)
+        sight = await self.app.push_screen_wait(Pick("What do you see?", choices))
+        if sight is None:
+            return
+        lines = remedy_lines(remedies(sight, seen), min(104, self.app.size.width - 12))
+        await self.app.push_screen_wait(
+            Picture(SIGHTS[sight], lines, "the likeliest first · arrows scroll, Esc goes back")
+        )
 
     @work
     async def action_identify(self) -> None:
@@ -319,10 +340,14 @@ class FindDesk(Desk):
             return
         asked: list[str] = []
         self._from_sheet()
+        measured = self.session.book.reader.answer_ms()
+        if not self._asked[2]:
+            self._asked = (*self._asked[:2], str(proposed_wait_ms(measured)))
+        slowest = f"; the slowest of {len(measured)} answers took {max(measured):.0f}" if measured else ""
         prompts = (
             ("One harmless question on all free ports", bytes_reading, "its line end is part of it: *IDN?\\n"),
             ("Line settings for all of them", line_reading, "as on the sticker: 9600 8N1"),
-            ("How long to wait on each, in ms", wait_reading, "from 100; all ports are asked at once"),
+            ("How long to wait on each, in ms", wait_reading, f"from 100; all ports are asked at once{slowest}"),
         )
         for number, (title, read, hint) in enumerate(prompts):
             typed = await self.app.push_screen_wait(LinePrompt(title, self._asked[number], read, hint))

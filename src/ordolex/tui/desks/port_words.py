@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import textwrap
+
+from ordolex.core.port_help import Remedy
+from ordolex.core.text.visible import visible_text
 from ordolex.io.ports.survey import PortFacts
 from ordolex.tui.session import Session
 
@@ -26,9 +30,12 @@ def next_step(port: PortFacts, session: Session) -> str:
         case "held":
             return f"Held by {port.holder or 'another process'}. Close it there, then press Enter."
         case "no-rights":
-            return f"Only {port.holder or 'others'} may use it. Join that group, then log in again."
+            if not port.holder or port.holder == "group root":
+                return "It belongs to root alone. w shows the rule that gives it to a group; then plug it in again."
+            group = port.holder.removeprefix("group ")
+            return f"Only {port.holder} may use it: sudo usermod -aG {group} $USER, then log in again. w says more."
         case "no-driver":
-            return "Plugged, but no driver takes it. Install the maker's or a newer kernel; then it comes by itself."
+            return "Plugged, but no driver takes it. w says where one comes from; then the port comes by itself."
         case "gone":
             return "It is gone. Plug it in again, I am watching."
     if link is not None and link.line:
@@ -38,3 +45,20 @@ def next_step(port: PortFacts, session: Session) -> str:
     if not port.rate_matters:
         return "Enter opens it. It is USB to the core: any rate will do."
     return "Enter asks for the line settings, then opens it."
+
+
+def remedy_lines(remedies: list[Remedy], width: int) -> list[str]:
+    """The causes as lines to read: number, cause, what speaks for it, how it shows, what to do."""
+    lines: list[str] = []
+    for number, remedy in enumerate(remedies, 1):
+        lines += _wrapped(f"{number}  ", remedy.cause, width)
+        if remedy.because:
+            lines += _wrapped("   here   ", visible_text(remedy.because), width)
+        lines += _wrapped("   tell   ", remedy.test, width)
+        lines += _wrapped("   do     ", remedy.step, width)
+        lines.append("")
+    return lines[:-1]
+
+
+def _wrapped(head: str, text: str, width: int) -> list[str]:
+    return textwrap.wrap(text, width, initial_indent=head, subsequent_indent=" " * len(head))

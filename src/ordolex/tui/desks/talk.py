@@ -25,6 +25,7 @@ from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
+from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk, How
 from ordolex.tui.readings import line_reading
@@ -32,7 +33,7 @@ from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
-from ordolex.tui.widgets.prompts import LinePrompt
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
 from ordolex.tui.widgets.wording import cut
@@ -210,6 +211,40 @@ class TalkDesk(Desk):
             self.session.say(link, text)
             self._rows.rows_changed()
         self.say(text, how)
+
+    @work
+    async def action_wake(self) -> None:
+        link = self.session.chosen
+        if link is None or not self.session.is_open(link):
+            self.say("Open a port first: F2 shows the ports", "unsure")
+            return
+        sheet = self.session.sheet_of(link)
+        if sheet is None:
+            sheets = all_sheets()[0]
+            choices = [(s.name, f"{s.name:22} {s.device}") for s in sheets.values() if s.wake or s.harmless]
+            name = await self.app.push_screen_wait(Pick("Which device is it?", choices))
+            if name is None:
+                return
+            sheet = sheets[name]
+            link = self.session.change_link(replace(link, sheet=name))
+        if not sheet.wake and not sheet.harmless:
+            self.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
+            return
+        self.action_stop()
+        future = self.session.wake(link, sheet)
+        if future is None:
+            return
+        self.say(f"waking {visible_text(sheet.device)} as its sheet says; Esc stops")
+        try:
+            words, answer = await asyncio.wrap_future(future)
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
+        self.session.drain(link)
+        self.session.say(link, f"wake: {words}")
+        self._rows.rows_changed()
+        right = answer is not None and answer.verdict is Verdict.RIGHT
+        self.say(words, "good" if right else "unsure")
 
     def action_loop(self) -> None:
         """Sends the pattern of the loop test and compares what comes back."""

@@ -27,6 +27,7 @@ from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.core.wiring.words import chain_line, end_words, signal_lines
 from ordolex.io.bag import load_bag
 from ordolex.io.faults import Fault
+from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import WIRE, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import Session
@@ -165,10 +166,21 @@ class WireDesk(Desk):
 
     @work
     async def action_device(self) -> None:
-        name = await self.app.push_screen_wait(Pick("The end at the device", [(n, end_words(n)) for n in ENDS]))
+        known = [(end, f"{device}: {end_words(end)}") for device, end in self._ends_of_sheets()]
+        choices = [(f"{number} {end}", words) for number, (end, words) in enumerate(known)]
+        choices += [(n, end_words(n)) for n in ENDS]
+        name = await self.app.push_screen_wait(Pick("The end at the device", choices))
         if name is not None:
-            self._far = ENDS[name]
+            self._far = ENDS[name.rpartition(" ")[2]]
             self._work_out()
+
+    def _ends_of_sheets(self) -> list[tuple[str, str]]:
+        """(device or model, end) as the sheets say; the chosen link's own sheet first."""
+        link = self.session.chosen
+        sheets = sorted(all_sheets()[0].values(), key=lambda s: link is None or s.name != link.sheet)
+        ends = [(sheet.model or sheet.name, sheet.wiring_end) for sheet in sheets if sheet.wiring_end]
+        ends += [(entry.model, entry.wiring_end) for sheet in sheets for entry in sheet.revision]
+        return ends
 
     def action_flow(self) -> None:
         self._flow = _FLOWS[(_FLOWS.index(self._flow) + 1) % len(_FLOWS)]
