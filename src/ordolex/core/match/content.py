@@ -1,0 +1,113 @@
+"""What characters on a serial line look like: weights for a character by the one before it, for text and binary data.
+
+A character of which only some bits are known gets the sum over all that fit, from a table by known bits and value.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+TEXT, BINARY = 0, 1
+"""The two kinds of content that are weighed against each other."""
+
+_LETTERS = "etaoinsrhldcumfpgwybvkxjqz"
+_STRAY = 0.004  # share of characters in a text that are none of those below
+
+
+def _text() -> NDArray[np.float64]:
+    """Readable ASCII as devices send it: digits and capitals weigh more than in prose."""
+    weight = np.zeros(256)
+    for rank, letter in enumerate(_LETTERS):
+        share = 1.0 / (rank + 3)
+        weight[ord(letter)] += 3.0 * share
+        weight[ord(letter.upper())] += 2.2 * share
+    for digit in b"0123456789":
+        weight[digit] += 0.9
+    weight[ord("0")] += 0.6
+    weight[ord(" ")] += 2.2
+    for symbol, share in zip(b".,:;-+=/*$%#<>?!()[]_'\"&@", (1.3, 1.4, 0.7, 0.15, 0.5, 0.25, 0.5, 0.25, 0.35, 0.35)
+                             + (0.15,) * 15, strict=False):  # fmt: skip
+        weight[symbol] += share
+    weight[0x0D] += 0.7
+    weight[0x0A] += 0.8
+    weight /= weight.sum()
+    stray = np.full(256, 1.0 / 256)
+    stray[32:127] *= 3
+    return (1 - _STRAY) * weight + _STRAY * stray / stray.sum()
+
+
+def _binary() -> NDArray[np.float64]:
+    """Registers, counters, flags: small numbers are frequent, and so are all zeros and all ones."""
+    weight = np.full(256, 1.0 / 256)
+    weight[0] += 0.10
+    weight[1:16] += 0.006
+    weight[16:64] += 0.001
+    weight[255] += 0.01
+    return weight / weight.sum()
+
+
+_LOWER, _UPPER, _DIGIT, _SPACE, _CR, _LF, _MARK = range(1, 8)
+CLASSES = 8
+"""Kinds of characters, by which the next one is judged; 0 stands for all others, and for one that is not known."""
+NO_CLASS = 0
+LINE_BEGINS = _LF
+"""What a character is judged by that comes after a rest of the line."""
+
+
+def _classes() -> NDArray[np.int8]:
+    kind = np.zeros(256, np.int8)
+    kind[33:127] = _MARK
+    kind[ord("a") : ord("z") + 1] = _LOWER
+    kind[ord("A") : ord("Z") + 1] = _UPPER
+    kind[ord("0") : ord("9") + 1] = _DIGIT
+    kind[ord(" ")], kind[0x0D], kind[0x0A] = _SPACE, _CR, _LF
+    return kind
+
+
+CLASS_OF = _classes()
+_FOLLOWS = np.array(
+    #  other  lower upper digit space  CR    LF   mark      what follows what, in a device's text
+    [[0.05, 0.30, 0.18, 0.20, 0.09, 0.05, 0.05, 0.08],
+     [0.004, 0.70, 0.02, 0.03, 0.12, 0.035, 0.02, 0.075],
+     [0.004, 0.13, 0.55, 0.09, 0.08, 0.035, 0.015, 0.10],
+     [0.004, 0.03, 0.05, 0.48, 0.10, 0.06, 0.03, 0.25],
+     [0.004, 0.38, 0.20, 0.28, 0.05, 0.01, 0.01, 0.07],
+     [0.004, 0.02, 0.04, 0.03, 0.01, 0.02, 0.85, 0.03],
+     [0.004, 0.26, 0.28, 0.15, 0.03, 0.08, 0.03, 0.17],
+     [0.004, 0.12, 0.20, 0.35, 0.18, 0.04, 0.02, 0.09]]
+)  # fmt: skip
+
+
+@cache
+def weights(kind: int, data_bits: int) -> NDArray[np.float32]:
+    """(CLASSES, 256, 256): log weight by the class of the character before, the mask of known bits, and their value."""
+    table = np.full((CLASSES, 256, 256), -np.inf, np.float32)
+    if kind == BINARY:
+        table[:] = _by_mask(_binary(), data_bits)[None]
+        return table
+    single = _text()
+    for before in range(CLASSES):
+        share = np.array([single[CLASS_OF == kind_].sum() for kind_ in range(CLASSES)])
+        follow = _FOLLOWS[before] / _FOLLOWS[before].sum()
+        table[before] = _by_mask(single / share[CLASS_OF] * follow[CLASS_OF], data_bits)
+    return table
+
+
+def _by_mask(single: NDArray[np.float64], data_bits: int) -> NDArray[np.float32]:
+    single = single[: 1 << data_bits] / single[: 1 << data_bits].sum()
+    values = np.arange(1 << data_bits)
+    table = np.full((256, 256), -np.inf, np.float32)
+    for mask in range(1 << data_bits):
+        with np.errstate(divide="ignore"):
+            table[mask] = np.log(np.bincount(values & mask, weights=single, minlength=256))
+    return table
+
+
+def kind_weight(kind: int, data_bits: int) -> float:
+    """How usual a content is at all: binary data travel in eight bits."""
+    if kind == TEXT:
+        return 0.65
+    return 0.35 if data_bits == 8 else 0.01

@@ -1,0 +1,278 @@
+"""The inverse of the wire model: from what a receiver got, the settings that the sender uses, with probabilities.
+
+Three things are weighed together: what the line allows at all (forward.py), what the content looks like (content.py,
+shapes.py), and what is usual in the trade. Several captures of the same sender, heard at different settings, add up.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.match import rates
+from ordolex.core.match.capture import Capture, Segment, segments
+from ordolex.core.match.content import BINARY, TEXT, kind_weight
+from ordolex.core.match.formats import Format, formats, usual
+from ordolex.core.match.forward import Candidates, Forward, sender_bits
+from ordolex.core.match.shapes import Shape, seen_in
+from ordolex.core.wire.receiver import Resync
+
+_CUTS = ((8, 140), (20, 48), (40, 24))  # after so many segments, go on with so many candidates
+_READ = 10  # so many settings are read out and looked at as a whole
+_TEMPER = 0.8  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
+_SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
+_INVERTED = 0.06  # how usual an inverted line is, against a right one
+MOST_BYTES = 256
+"""Bytes of one capture that are looked at; more do not change the answer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ranked:
+    """One setting that the sender may use.
+
+    settings     as a technician would set a port
+    exact_baud   the sender's rate as measured, in bit/s
+    inverted     whether the levels are swapped
+    probability  of this setting alone
+    reading      the characters as they read at it; those of which bits are not known are left out
+    gaps         where in the reading something is not known
+    shape        what makes the content credible: sentences with a right checksum and the like
+    """
+
+    settings: LineSettings
+    exact_baud: float
+    inverted: bool
+    probability: float
+    reading: bytes
+    gaps: int = 0
+    shape: str = ""
+
+    @property
+    def polarity(self) -> str:
+        return "inverted" if self.inverted else "normal"
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Settings at which the same characters are read, the likeliest first; they cannot be told apart from this."""
+
+    members: tuple[Ranked, ...]
+
+    @property
+    def best(self) -> Ranked:
+        return self.members[0]
+
+    @property
+    def probability(self) -> float:
+        return sum(member.probability for member in self.members)
+
+
+@dataclass(frozen=True, slots=True)
+class Inference:
+    """All settings by probability, and the same in groups that read alike."""
+
+    ranked: tuple[Ranked, ...]
+    groups: tuple[Group, ...]
+
+    @property
+    def best(self) -> Group | None:
+        return self.groups[0] if self.groups else None
+
+
+@dataclass(frozen=True, slots=True)
+class _Key:
+    baud: int
+    format: Format
+    inverted: bool
+
+
+def infer(
+    captures: Sequence[Capture],
+    *,
+    data_bits: Sequence[int] = (7, 8),
+    shapes: Sequence[Shape] = (),
+    most_rates: int = 7,
+) -> Inference:
+    """Ranks the sender's settings. No captures with bytes, no answers. Raises nothing for any bytes."""
+    heard = [capture.first(MOST_BYTES) for capture in captures if capture.data]
+    if not heard:
+        return Inference((), ())
+    chosen = formats(data_bits)
+    only: set[int] = set()
+    for capture in heard:
+        found = rates.candidates(segments(capture, Resync.EDGE), capture.heard_at.baud, most_rates)
+        only |= {rate.baud for rate in found[:9]}
+    weighed: list[dict[tuple[_Key, int], float]] = []
+    fits: dict[tuple[_Key, int], _Fit] = {}
+    for capture in heard:
+        one = _weigh_capture(capture, chosen, most_rates, sorted(only) if len(heard) > 1 else (), fits)
+        weighed.append(one)
+    total = _together(weighed, _temper(fits))
+    return _ranked(total, fits, shapes)
+
+
+@dataclass(slots=True)
+class _Fit:
+    """What is needed to read a candidate out: the capture in which it weighs most, its habit and its ratio."""
+
+    capture: Capture
+    habit: Resync
+    ratio: float
+    weight: float
+
+
+def _weigh_capture(
+    capture: Capture,
+    chosen: Sequence[Format],
+    most_rates: int,
+    only: Sequence[int],
+    fits: dict[tuple[_Key, int], _Fit],
+) -> dict[tuple[_Key, int], float]:
+    habits = [Resync.EDGE]
+    if any(flag.framing and not flag.broken for flag in capture.flags or ()):
+        habits.append(Resync.CLASSIC)
+    out: dict[tuple[_Key, int], float] = {}
+    for habit in habits:
+        parts = segments(capture, habit)
+        found = rates.candidates(parts, capture.heard_at.baud, most_rates, only)
+        clocks = Counter(rate.baud for rate in found)
+        for inverted in (False, True):
+            for key, kind, ratio, weight in _weigh(parts, found, chosen, inverted):
+                weight -= float(np.log(len(habits) * clocks[key.baud]))
+                place = (key, kind)
+                if place not in fits or weight > fits[place].weight:
+                    fits[place] = _Fit(capture, habit, ratio, weight)
+                out[place] = float(np.logaddexp(out[place], weight)) if place in out else weight
+    return out
+
+
+def _weigh(
+    parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format], inverted: bool
+) -> list[tuple[_Key, int, float, float]]:
+    """(settings, content, ratio, log weight) of all candidates that were followed to the end."""
+    if not found:
+        return []
+    rate_of, format_of, content_of = (
+        axis.ravel() for axis in np.meshgrid(range(len(found)), range(len(chosen)), (TEXT, BINARY), indexing="ij")
+    )
+    ratios = np.array([rate.ratio for rate in found])
+    bits, clashes = sender_bits(parts, ratios)
+    run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
+    kept = np.arange(len(format_of))
+    done = 0
+    for until, most in (*_CUTS, (len(parts), 0)):
+        until = min(until, len(parts))
+        run.run(parts[done:until], bits[done:until], clashes[done:until])
+        done = until
+        if most and len(kept) > most and done < len(parts):
+            best = np.sort(np.argsort(run.totals())[-most:])
+            run.keep(best)
+            kept = kept[best]
+    return [
+        (
+            _Key(found[int(rate_of[k])].baud, chosen[int(format_of[k])], inverted),
+            int(content_of[k]),
+            float(ratios[rate_of[k]]),
+            float(weight),
+        )
+        for k, weight in zip(kept, run.totals(), strict=True)
+    ]
+
+
+def _temper(fits: dict[tuple[_Key, int], _Fit]) -> float:
+    """Far above the sender's rate little is seen of each character, and weights promise more than they can keep."""
+    best = max(fits.values(), key=lambda fit: fit.weight)
+    return _TEMPER * min(1.0, best.ratio / _SEEN_WELL)
+
+
+def _together(weighed: Sequence[dict[tuple[_Key, int], float]], temper: float) -> dict[tuple[_Key, int], float]:
+    """The sum over the captures. What one capture does not know of weighs there as its poorest candidate does."""
+    keys = {key for one in weighed for key in one}
+    floors = [min(one.values(), default=0.0) - 5.0 for one in weighed]
+    total = {key: sum(one.get(key, floor) for one, floor in zip(weighed, floors, strict=True)) for key in keys}
+    return {key: value * temper + _prior(*key) for key, value in total.items()}
+
+
+def _prior(key: _Key, kind: int) -> float:
+    weight = rates.usual(key.baud) * usual(key.format) * (_INVERTED if key.inverted else 1.0)
+    return float(np.log(weight * kind_weight(kind, key.format.data_bits)))
+
+
+def _ranked(
+    total: dict[tuple[_Key, int], float], fits: dict[tuple[_Key, int], _Fit], shapes: Sequence[Shape]
+) -> Inference:
+    by_key: dict[_Key, float] = {}
+    for (key, _), weight in total.items():
+        by_key[key] = float(np.logaddexp(by_key[key], weight)) if key in by_key else weight
+    order = sorted(by_key, key=lambda key: -by_key[key])
+    entries: list[tuple[float, Ranked]] = []
+    for place, key in enumerate(order):
+        kind = max((k for k in (TEXT, BINARY) if (key, k) in total), key=lambda k: total[key, k])
+        fit = fits[key, kind]
+        exact = fit.ratio * fit.capture.heard_at.baud
+        settings = LineSettings(key.baud, key.format.data_bits, key.format.parity, float(key.format.stop_bits))
+        entry = Ranked(settings, exact, key.inverted, 0.0, b"")
+        weight = by_key[key]
+        if place < _READ:
+            characters = read_out(fit.capture, settings, key.inverted, fit.ratio, fit.habit, kind)
+            entry = replace(entry, reading=characters.data, gaps=characters.gaps)
+            bonus, shape = seen_in(entry.reading, shapes)
+            entry = replace(entry, shape=shape)
+            weight += bonus
+        entries.append((weight, entry))
+    top = max(weight for weight, _ in entries)
+    sum_ = sum(float(np.exp(weight - top)) for weight, _ in entries)
+    ranked = [replace(entry, probability=float(np.exp(weight - top)) / sum_) for weight, entry in entries]
+    ranked.sort(key=lambda entry: -entry.probability)
+    return Inference(tuple(ranked), tuple(_grouped(ranked)))
+
+
+def _grouped(ranked: Sequence[Ranked]) -> list[Group]:
+    groups: list[list[Ranked]] = []
+    for entry in ranked:
+        home = next((group for group in groups if _alike(group[0], entry)), None)
+        if home is None:
+            groups.append([entry])
+        else:
+            home.append(entry)
+    return sorted((Group(tuple(members)) for members in groups), key=lambda group: -group.probability)
+
+
+def _alike(a: Ranked, b: Ranked) -> bool:
+    """Whether both read the same, but for what is cut off at the ends."""
+    if (a.settings.baud, a.inverted) != (b.settings.baud, b.inverted) or not (a.reading and b.reading):
+        return False
+    short, long = sorted((a.reading, b.reading), key=len)
+    return len(long) - len(short) <= 2 and (short in long or (len(short) > 4 and short[1:-1] in long))
+
+
+@dataclass(frozen=True, slots=True)
+class Characters:
+    """data   the characters of which all bits are known
+    gaps   how many were left out
+    """
+
+    data: bytes
+    gaps: int
+
+
+def read_out(
+    capture: Capture, settings: LineSettings, inverted: bool, ratio: float, habit: Resync = Resync.EDGE, kind: int = TEXT
+) -> Characters:
+    """The capture as it reads if the sender uses these settings."""
+    parts = segments(capture, habit)
+    ratios = np.array([ratio])
+    bits, clashes = sender_bits(parts, ratios)
+    one: NDArray[np.int64] = np.zeros(1, np.int64)
+    format_ = Format(settings.data_bits, settings.parity, int(settings.stop_bits))
+    run = Forward(Candidates([format_], one, ratios, one, one + kind, inverted), history=True)
+    run.run(parts, bits, clashes)
+    full = (1 << settings.data_bits) - 1
+    frames = run.reading(0)
+    known = bytes(value for value, mask, _ in frames if mask == full)
+    return Characters(known, len(frames) - len(known))

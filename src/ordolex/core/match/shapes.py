@@ -1,0 +1,65 @@
+"""What makes a reading credible as a whole: checksums that are right, lines, result codes, things that come again.
+
+A check over many bits that is right by chance is rare, so one right sentence or frame weighs more than any habit.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from ordolex.core.checks import frames_in, reduced
+
+_SENTENCE = re.compile(rb"[$!]([\x20-\x7e]{3,80}?)\*([0-9A-Fa-f]{2})")
+_RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
+_PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
+MOST = 14.0
+"""No shape is worth more than this, in nats: whatever fits may still be chance or an echo of something else."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """A device's own shape, as a sheet gives it: a pattern for a piece of its talk, and its worth in nats."""
+
+    name: str
+    pattern: re.Pattern[bytes]
+    worth: float = 6.0
+
+
+def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
+    """What the reading's shapes are worth, in nats, and in words; (0, "") for none."""
+    found: list[tuple[float, str]] = []
+    right = sum(_sum_is_right(m) for m in _SENTENCE.finditer(reading))
+    wrong = len(_SENTENCE.findall(reading)) - right
+    if right:
+        found.append((5.0 * right - 4.0 * wrong, f"{right} sentence{'s' * (right > 1)} with a right checksum"))
+    elif wrong:
+        found.append((-3.0, f"{wrong} sentence{'s' * (wrong > 1)} with a wrong checksum"))
+    frames = frames_in(reading)
+    if frames:
+        found.append((4.0 * len(frames) + 2.0, f"{len(frames)} frame{'s' * (len(frames) > 1)} with a right CRC"))
+    if _RESULT.search(reading):
+        found.append((5.0, f"result code {_RESULT.findall(reading)[0].decode()}"))
+    ends = len(re.findall(rb"[\x20-\x7e]\r?\n|[\x20-\x7e]\r", reading))
+    if ends >= 2 and reading.isascii():
+        found.append((1.5, f"{ends} lines of text"))
+    elif _PROMPT.search(reading) and reading.isascii():
+        found.append((1.0, "a prompt"))
+    found += [(shape.worth, shape.name) for shape in own if shape.pattern.search(reading)]
+    if not found:
+        return 0.0, ""
+    worth = min(MOST, sum(value for value, _ in found))
+    return worth, max(found)[1]
+
+
+def _sum_is_right(match: re.Match[bytes]) -> bool:
+    return reduced(match[1]) == int(match[2], 16)
+
+
+def comes_again(reading: bytes, length: int = 4) -> int:
+    """How many pieces of this length stand in it more than once: in binary data a sign that it was read rightly."""
+    pieces = [reading[at : at + length] for at in range(len(reading) - length + 1)]
+    ordered = sorted(pieces)
+    return sum(a == b and len(set(a)) > 1 for a, b in pairwise(ordered))
