@@ -13,6 +13,7 @@ from heapq import heappop, heappush
 
 from ordolex.bench.devices.base import Say, StandIn
 from ordolex.bench.devices.echo import EchoPlug
+from ordolex.bench.devices.logger import Logger
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.devices.temperature import TemperatureString
 from ordolex.bench.plan import DevicePlan
@@ -136,5 +137,7 @@ def _device(plan: DevicePlan, now_s: float) -> StandIn:
             return OxygenTransmitter(plan.unit, now_s)
         case "temperature":
             return TemperatureString(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "logger":
+            return Logger(read_line(plan.line).settings, plan.interval_s, now_s)
         case "echo":
             return EchoPlug()

@@ -45,7 +45,7 @@ class NoBook:
 
 
 @contextmanager
-def _kept_in(path: Path | None, endpoint: str, line: ReadLine) -> Iterator[tuple[RecorderLike, int, Book | None]]:
+def kept_in(path: Path | None, endpoint: str, line: ReadLine) -> Iterator[tuple[RecorderLike, int, Book | None]]:
     """The recorder of a book and the link in it that has this endpoint; or none."""
     if path is None:
         yield NoBook(), 0, None
@@ -74,7 +74,7 @@ def ask(
     with faults_said(json):
         read = line_for(endpoint, line)
         question = Question(to_bytes(text), to_bytes(until) if until else None, timeout)
-        with _kept_in(book, endpoint, read) as (recorder, link, _):
+        with kept_in(book, endpoint, read) as (recorder, link, _):
             answer, evidence = asyncio.run(_ask(endpoint, read, question, recorder, link))
     if json:
         print_json(_as_json(answer, evidence))
@@ -159,7 +159,7 @@ def record(
     """Record everything that arrives, until stopped by Ctrl+C or a signal."""
     with faults_said(json):
         read = line_for(endpoint, line)
-        with _kept_in(book, endpoint, read) as (recorder, link, open_book):
+        with kept_in(book, endpoint, read) as (recorder, link, open_book):
             began = time.monotonic()
             evidence = asyncio.run(_record(endpoint, read, recorder, link, seconds))
         assert open_book is not None

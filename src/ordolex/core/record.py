@@ -53,7 +53,8 @@ CUTTING_EVENTS = frozenset({"opened", "released", "lost", "settings"})
 class Event:
     """Something that happened, other than bytes. `link` is 0 for the book as a whole.
 
-    Kinds: opened, refused, released, lost, back, settings, rung, answer, lines, note, recording, try, everywhere.
+    Kinds: opened, refused, released, lost, back, settings, rung, answer, lines, note, recording, try, everywhere,
+    trial, match.
     """
 
     link: int

@@ -82,6 +82,8 @@ class LinkRunner:
         self._modem = ""
         self._stay_open = False
         self._proved_by: Question | None = None
+        self.overhear: Callable[[bytes, LineErrors | None, float], None] | None = None
+        """Called with everything that arrives, behind the recorder: whoever finds settings listens here."""
 
     # ---- what others may know
 
@@ -225,6 +227,8 @@ class LinkRunner:
         self._state.heard(data, errors, at_s)
         self._note_rung(before)
         self.feed.put(Passed("rx", data, utc_us(at_s), errors))
+        if self.overhear is not None:
+            self.overhear(data, errors, at_s)
         if self._exchange is not None:
             answer = self._exchange.receive(data, errors, at_s)
             if answer is not None:
@@ -350,9 +354,13 @@ class LinkRunner:
         if now is not before:
             self._note("rung", f"{before.word} → {now.word}", {"from": before.word, "to": now.word})
 
+    def note(self, kind: str, text: str, detail: dict[str, object]) -> None:
+        """A remark on the link for the record, of who works on it."""
+        self._note(kind, text, detail)
+
     def _note(self, kind: str, text: str, detail: dict[str, object] | None = None) -> None:
         self._recorder.note(Event(self.link, utc_us(), round(mono_s() * 1e6), kind, text, detail or {}))
-        if kind not in ("rung", "answer", "lines"):
+        if kind not in ("rung", "answer", "lines", "trial"):
             self.feed.put(Passed("note", b"", utc_us(), text=text))
 
 

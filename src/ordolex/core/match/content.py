@@ -36,7 +36,8 @@ def _text() -> NDArray[np.float64]:
     weight /= weight.sum()
     stray = np.full(256, 1.0 / 256)
     stray[32:127] *= 3
-    return (1 - _STRAY) * weight + _STRAY * stray / stray.sum()
+    mixed: NDArray[np.float64] = (1 - _STRAY) * weight + _STRAY * stray / stray.sum()
+    return mixed
 
 
 def _binary() -> NDArray[np.float64]:
@@ -46,7 +47,8 @@ def _binary() -> NDArray[np.float64]:
     weight[1:16] += 0.006
     weight[16:64] += 0.001
     weight[255] += 0.01
-    return weight / weight.sum()
+    out: NDArray[np.float64] = weight / weight.sum()
+    return out
 
 
 _LOWER, _UPPER, _DIGIT, _SPACE, _CR, _LF, _MARK = range(1, 8)
@@ -90,7 +92,7 @@ def weights(kind: int, data_bits: int) -> NDArray[np.float32]:
         return table
     single = _text()
     for before in range(CLASSES):
-        share = np.array([single[CLASS_OF == kind_].sum() for kind_ in range(CLASSES)])
+        share = np.array([single[kind_ == CLASS_OF].sum() for kind_ in range(CLASSES)])
         follow = _FOLLOWS[before] / _FOLLOWS[before].sum()
         table[before] = _by_mask(single / share[CLASS_OF] * follow[CLASS_OF], data_bits)
     return table

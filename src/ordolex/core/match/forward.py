@@ -123,7 +123,7 @@ class Forward:
     # ---- one bit
 
     def _left(self) -> tuple[Weights, Rows, NDArray[np.bool_]]:
-        """At the last bit of a frame: the weight with the character's own, the character, and if its parity is right."""
+        """At the last bit of a frame: the weight, the character, and whether its parity is right."""
         packed = self._packed[self._rows, self._last]
         weight = self._weight[self._rows, self._last]
         if not self._parity.any():
@@ -256,14 +256,16 @@ class Forward:
             frame = np.where(best == IDLE, 0, self._packed[self._rows, best]).astype(np.int32)
             number = np.where(best == IDLE, before, len(self._frames))
             self._frames.append((before, frame, np.ones(len(frame), bool)))
-            self._past = np.repeat(number[:, None], STATES, axis=1).astype(np.int32)
-        self._weight = np.full_like(self._weight, -np.inf)
-        self._weight[:, IDLE] = _log_sum(ended)
-        self._packed = np.full_like(self._packed, LINE_BEGINS << _BEFORE)
+            self._past[:, IDLE] = number
+        total = _log_sum(ended)
+        self._weight = self._weight + _F_NO_REST  # the rest may be a byte that came late, or was lost
+        self._weight[:, IDLE] = total
+        self._packed[:, IDLE] = LINE_BEGINS << _BEFORE
 
     def _worth(self, packed: Rows) -> Weights:
         """What is known of each character under way, as log weight; it is part of the state's weight all the time."""
-        return self._content[self._base[:, None] + (packed & _CHARACTER)]
+        worth: Weights = self._content[self._base[:, None] + (packed & _CHARACTER)]
+        return worth
 
     def run(self, parts: Sequence[Segment], bits: Sequence[NDArray[np.int8]], odds: Weights) -> None:
         """`bits` and `odds` as `sender_bits` gives them; goes on from where the last call ended."""
@@ -328,6 +330,7 @@ _PARITIES = np.array([[True, False], [True, True], [False, False]])  # whether i
 _ONES = np.array([value.bit_count() for value in range(256)])
 _LN_HALF = float(np.log(0.5))
 _F_WRONG, _F_HALF = np.float32(LN_WRONG), np.float32(_LN_HALF)
+_F_NO_REST = np.float32(np.log(0.02))
 _F_LOST = np.float32(_LN_LOST - np.log(STATES))
 
 
@@ -344,7 +347,8 @@ def _unpacked(frame: int, right: bool) -> tuple[int, int, bool]:
 def _log_sum(given: Weights) -> Weights:
     top = given.max(axis=1)
     safe = np.where(np.isfinite(top), top, 0.0)
-    return (safe + np.log(np.exp(given - safe[:, None]).sum(axis=1))).astype(np.float32)
+    total: Weights = (safe + np.log(np.exp(given - safe[:, None]).sum(axis=1))).astype(np.float32)
+    return total
 
 
 def sender_bits(

@@ -262,7 +262,12 @@ class Characters:
 
 
 def read_out(
-    capture: Capture, settings: LineSettings, inverted: bool, ratio: float, habit: Resync = Resync.EDGE, kind: int = TEXT
+    capture: Capture,
+    settings: LineSettings,
+    inverted: bool,
+    ratio: float,
+    habit: Resync = Resync.EDGE,
+    kind: int = TEXT,
 ) -> Characters:
     """The capture as it reads if the sender uses these settings."""
     parts = segments(capture, habit)

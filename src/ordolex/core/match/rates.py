@@ -59,7 +59,8 @@ def candidates(parts: Sequence[Segment], heard_baud: int, most: int = 7, only: S
             found.append((min(exact_cost, float(cost[at])) - float(np.log(usual(baud))), Rate(baud, ratio)))
     forced = [rate for _, rate in found if rate.baud in only]
     found = [*sorted(found, key=lambda entry: entry[0])[:most], *_odd(cost, heard_baud)]
-    best = [rate for _, rate in sorted(found, key=lambda entry: entry[0])[:most]]
+    found.sort(key=lambda entry: entry[0])
+    best = [rate for _, rate in found[:most]]
     best += [rate for rate in forced if rate not in best]
     return [drifted for rate in best for drifted in (_with_clocks(rate) if rate in best[:_SURE] else (rate,))]
 
@@ -104,4 +105,5 @@ def _costs(parts: Sequence[Segment], ratios: NDArray[np.float64]) -> NDArray[np.
     conflicts += (~firm * around[None, :]).sum(axis=1) * (_BIT / _CONFLICT) * 0.5
     ends = bit + 1
     bits = (ends * lengths[None, 1:]).sum(axis=1)
-    return conflicts * _CONFLICT + bits * _BIT
+    cost: NDArray[np.float64] = conflicts * _CONFLICT + bits * _BIT
+    return cost

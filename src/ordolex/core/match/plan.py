@@ -1,0 +1,96 @@
+"""In which order settings are tried on a device that only speaks when asked, and what is sent at each.
+
+One port setting reaches several formats of the device. Sent with two stop bits and eight data bits, a character with
+its bit 7 as it happens to be is right for 8N1, 8N2 and 7S1; with bit 7 as its parity it is right for 7E1 or 7O1; with
+bit 7 set it is right for 7M1 and 7N2. Only eight bits with parity need a setting of their own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+from ordolex.core.line.settings import LineSettings, Parity, parity_bit
+
+RATES = (9600, 19200, 115200, 38400, 4800, 2400, 57600, 1200, 300, 600, 14400, 28800, 230400)
+"""From the most usual to the rarest."""
+GENERIC = (b"\r", b"\n", b"*IDN?\n", b"AT\r")
+"""Harmless for what is usual: line ends, the identity of instruments, the attention of modems."""
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """line      how the port is set
+    question  what is meant; sent: the bytes as they go out at this port setting
+    reaches   formats of the device that read it rightly, like `7E1`
+    """
+
+    line: LineSettings
+    question: bytes
+    sent: bytes
+    reaches: tuple[str, ...]
+
+    @property
+    def key(self) -> tuple[str, bytes]:
+        """By which the book says that it was tried."""
+        return self.line.text, self.sent
+
+
+def with_bit_7(data: bytes, parity: Parity) -> bytes:
+    """Seven-bit characters whose eighth bit is the parity bit."""
+    return bytes(byte & 0x7F | (parity_bit(parity, (byte & 0x7F).bit_count()) or 0) << 7 for byte in data)
+
+
+def attempts(
+    questions: Sequence[bytes], known: Sequence[LineSettings] = (), tried: Collection[tuple[str, bytes]] = ()
+) -> list[Attempt]:
+    """All attempts in order: `known` settings first (of the sheet, of the site's other links), then rate by rate.
+
+    Nothing in `tried` comes again, and no bytes twice at one setting.
+    """
+    out: list[Attempt] = []
+    for settings in known:
+        out += [Attempt(settings, q, q, (settings.format,)) for q in questions]
+    rates = list(dict.fromkeys([*(settings.baud for settings in known), *RATES]))
+    for plain in (True, False):
+        for baud in rates:
+            out += _plain(baud, questions) if plain else _with_parity(baud, questions)
+    seen = set(tried)
+    fresh = []
+    for attempt in out:
+        if attempt.key not in seen:
+            seen.add(attempt.key)
+            fresh.append(attempt)
+    return fresh
+
+
+def _plain(baud: int, questions: Sequence[bytes]) -> list[Attempt]:
+    line = LineSettings(baud, 8, Parity.NONE, 2.0)
+    out = []
+    for question in questions:
+        out.append(Attempt(line, question, question, ("8N1", "8N2", "7S1")))
+        if all(byte < 0x80 for byte in question):
+            out.append(Attempt(line, question, with_bit_7(question, Parity.EVEN), ("7E1",)))
+            out.append(Attempt(line, question, with_bit_7(question, Parity.ODD), ("7O1",)))
+            out.append(Attempt(line, question, with_bit_7(question, Parity.MARK), ("7M1", "7N2")))
+    return out
+
+
+def _with_parity(baud: int, questions: Sequence[bytes]) -> list[Attempt]:
+    return [
+        Attempt(LineSettings(baud, 8, parity, 1.0), question, question, (f"8{parity.value}1",))
+        for parity in (Parity.EVEN, Parity.ODD)
+        for question in questions
+    ]
+
+
+def longest_s(plan: Sequence[Attempt], wait_s: float) -> float:
+    """The most that trying all of them can take."""
+    return sum(wait_s + attempt.line.seconds_for(len(attempt.sent) + 2) for attempt in plan)
+
+
+def with_units(question: bytes, units: Sequence[int]) -> list[bytes]:
+    """The question for each unit, where it carries `{unit}`; else the question itself."""
+    if b"{unit}" not in question:
+        return [question]
+    return [question.replace(b"{unit}", str(unit).encode()) for unit in units]

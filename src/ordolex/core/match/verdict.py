@@ -1,0 +1,106 @@
+"""What an inference comes to: how sure it is, what stays open, and at which setting to listen next."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.match.capture import Capture
+from ordolex.core.match.infer import Group, Inference
+
+CERTAIN, LIKELY = 0.9, 0.5
+_ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
+_ALMOST_ALL = 0.9
+
+
+class Kind(Enum):
+    """How the words go on a screen: certain, likely, or what else is known."""
+
+    CERTAIN = "certain"
+    LIKELY = "likely"
+    OPEN = "open"
+    SLOWER = "slower"
+    FASTER = "faster"
+    NOTHING = "nothing heard"
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """words      one sentence
+    listen_at  where to listen next, where that helps
+    apart      settings that read alike and cannot be told apart from this
+    """
+
+    kind: Kind
+    words: str
+    listen_at: LineSettings | None = None
+    apart: tuple[str, ...] = ()
+
+
+def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
+    """The verdict on everything heard so far; the last capture decides where to listen next."""
+    heard = [capture for capture in captures if capture.data]
+    if not heard:
+        return Verdict(Kind.NOTHING, "nothing was heard; ask something, or wait for the device to speak")
+    last = heard[-1]
+    if _only_breaks(last) and len(heard) == sum(_only_breaks(capture) for capture in heard):
+        slower = max(300, last.heard_at.baud // 8)
+        if last.heard_at.baud <= 300:
+            return Verdict(Kind.OPEN, "breaks only, at the lowest rate: the line is held low. Measure its idle voltage")
+        return Verdict(
+            Kind.SLOWER,
+            f"the sender is slower than {last.heard_at.baud / 9.6:.0f} baud, or the line is held low: only breaks come",
+            LineSettings(slower),
+        )
+    best = inference.best
+    if best is None:
+        return Verdict(Kind.OPEN, "nothing fits what was heard")
+    settings = best.best.settings
+    if best.probability < LIKELY and _too_fast(last, best):
+        return Verdict(
+            Kind.FASTER,
+            f"the sender is faster than {last.heard_at.baud} baud; this capture cannot say by how much",
+            LineSettings(min(921600, 115200 if last.heard_at.baud < 115200 else last.heard_at.baud * 4)),
+        )
+    apart = tuple(member.settings.format for member in best.members if member.probability > 0.02)
+    percent = f"{min(99.9, best.probability * 100):.0f} %"
+    shape = f", {best.best.shape}" if best.best.shape else ""
+    inverted = ", inverted" if best.best.inverted else ""
+    which = " or ".join(apart[:3]) if len(apart) > 1 else settings.format
+    words = f"{settings.baud} {which}{inverted}: {percent}{shape}"
+    nearer = last.heard_at.baud != settings.baud
+    kind = Kind.CERTAIN if best.probability >= CERTAIN else Kind.LIKELY if best.probability >= LIKELY else Kind.OPEN
+    there = LineSettings(settings.baud) if nearer else None
+    if kind is not Kind.CERTAIN and not nearer and last.flags is None:
+        there = LineSettings(min(921600, settings.baud * 2))  # there all formats can be told apart without flags
+    return Verdict(kind, words, there, apart if len(apart) > 1 else ())
+
+
+def inverted_advice() -> str:
+    """What to do about an inverted line, which no port can mend."""
+    return (
+        "The line is inverted: a port cannot mend that. Either logic levels meet an RS-232 port without a level shifter"
+        " (measure: 3.3 or 5 V at rest, not -5 to -12 V), or the two wires of an RS-485 pair are swapped."
+        " Put the right converter in, or swap A and B; Wire (F3) shows which"
+    )
+
+
+def listening_settings(settings: LineSettings) -> LineSettings:
+    """Eight data bits without parity at the same rate: it shows every bit of any format."""
+    return LineSettings(settings.baud, 8, Parity.NONE, 1.0)
+
+
+def _only_breaks(capture: Capture) -> bool:
+    if len(capture.data) < _ENOUGH:
+        return False
+    zeros = sum(byte == 0 for byte in capture.data)
+    if capture.flags is not None:
+        zeros = sum(flag.broken for flag in capture.flags)
+    return zeros >= _ALMOST_ALL * len(capture.data)
+
+
+def _too_fast(capture: Capture, best: Group) -> bool:
+    errors = sum(flag.framing for flag in capture.flags or ())
+    return best.best.exact_baud > 1.2 * capture.heard_at.baud or errors > 0.35 * len(capture.data)
