@@ -7,6 +7,7 @@ it was given, changes nothing at the device, and each change of the port's setti
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 
@@ -16,18 +17,31 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.link.question import Verdict as Judged
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
-from ordolex.core.match.infer import Inference, infer
+from ordolex.core.match.infer import Inference, Ranked, infer
 from ordolex.core.match.plan import Attempt, attempts, longest_s
 from ordolex.core.match.shapes import Shape
 from ordolex.core.match.verdict import Kind, Verdict, judge, listening_settings
 from ordolex.io.clock import mono_s
+from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
 
-FIRST_LISTEN = LineSettings(9600)
-_LOOK_AT = (16, 32, 64, 128)  # after so many bytes of one listen the inference is asked
+FIRST_LISTEN = LineSettings(19200)
+"""High enough for the bit times of most senders, and near enough to both ends that one more listen reaches them."""
+_LOOK_AT = (16, 32, 64)  # after so many bytes of one listen the inference is asked
 _QUIET_S = 0.35  # silence after some bytes: what is there is looked at
 _FEW = 6
 _MOST_LISTENS = 8
+_LADDER = (
+    9600,
+    1200,
+    38400,
+    300,
+    4800,
+    19200,
+    57600,
+    2400,
+    115200,
+)  # where to listen when a capture says nothing certain
 _CONFIRM = 12
 _ANSWER_S = 0.6
 
@@ -106,7 +120,9 @@ class Matcher:
         self._bytes = bytearray()
         self._flags: list[Flags] = []
         self._times: list[float] = []
+        self._useful: list[Capture] = []
         self._looking = False
+        self._before = runner.line
         self._arrived = asyncio.Event()
         self._asked: set[tuple[str, bytes]] = set()
         self._first = known[0] if known else FIRST_LISTEN
@@ -121,6 +137,7 @@ class Matcher:
         """Until the settings are found, nothing is left to try, or the time is over. Cancel it to stop; the port stays
         at the setting that the link says. Raises a Fault if the port fails."""
         match = self.match
+        self._before = self._runner.line
         before = self._runner.overhear
         self._runner.overhear = self._heard
         try:
@@ -132,11 +149,19 @@ class Matcher:
             match.now = f"gave up after {self._give_up_s:g} s"
         finally:
             self._runner.overhear = before
+            await asyncio.shield(self._leave_port())
             if match.found is None and match.verdict is None:
                 match.verdict = judge([], Inference((), ()))
             self._note("match", self._summary(), {"trials": len(match.trials), "seconds": round(match.seconds, 2)})
             self._changed(match)
         return match
+
+    async def _leave_port(self) -> None:
+        """The port ends at the settings found, or at those that it had before."""
+        wanted = self.match.found if self.match.found is not None and not self.match.inverted else self._before
+        if self._runner.is_open and self._runner.line != wanted:
+            with contextlib.suppress(Fault):
+                await self._runner.retune(wanted)
 
     def _summary(self) -> str:
         match = self.match
@@ -165,7 +190,7 @@ class Matcher:
     def _capture(self) -> Capture:
         line = self._runner.line
         flags = tuple(self._flags) if self._runner.endpoint.kind == "rfc2217" else None
-        return Capture(line, bytes(self._bytes), flags, starts_from_times(self._times, line))
+        return Capture(line, bytes(self._bytes), flags, starts_from_times(self._times, line)).first(_LOOK_AT[-1])
 
     def _begin(self) -> None:
         self._bytes.clear()
@@ -198,13 +223,17 @@ class Matcher:
     async def _look(self) -> None:
         """Asks the inference about everything heard, away from the loop."""
         capture = self._capture()
-        heard = [*self.match.captures, capture] if capture.data else list(self.match.captures)
+        heard = [*self._useful, capture] if capture.data else list(self._useful)
+        at_its_rate = len(capture.data) >= _LOOK_AT[0] and self._at_its_rate(capture.heard_at)
+        heard = heard[-1:] if at_its_rate else heard[-2:]
         self._looking = True
         try:
-            self.match.inference = await asyncio.to_thread(infer, heard[-2:], shapes=self._shapes)
+            self.match.inference = await asyncio.to_thread(
+                infer, heard, shapes=self._shapes, most_rates=3 if at_its_rate else 6
+            )
         finally:
             self._looking = False
-        self.match.verdict = judge(heard[-2:], self.match.inference)
+        self.match.verdict = judge(heard, self.match.inference)
         self._changed(self.match)
 
     def _keep(self, sent: bytes, words: str, began_s: float, line: LineSettings | None = None) -> None:
@@ -213,6 +242,8 @@ class Matcher:
         self.match.trials.append(trial)
         if capture.data:
             self.match.captures.append(capture)
+            if self.match.verdict is None or self.match.verdict.kind not in (Kind.SLOWER, Kind.FASTER):
+                self._useful.append(capture)
         self._note("trial", f"{trial.line.text}: {words}", trial.as_dict())
         self._changed(self.match)
 
@@ -222,6 +253,7 @@ class Matcher:
     async def _listen_and_tune(self) -> None:
         """Listens where the inference says, until it is certain at the sender's own rate; then confirms."""
         line = listening_settings(self._first)
+        visited: set[int] = set()
         for number in range(_MOST_LISTENS):
             began = mono_s()
             await self._tune(line)
@@ -234,11 +266,20 @@ class Matcher:
             if not self.match.captures:
                 return
             if next_line is None:
-                await self._confirm()
+                if await self._confirm():
+                    return
+                next_line = line
+            elif next_line == line and self._at_its_rate(line) and await self._confirm():
                 return
-            if next_line == line:
-                return
-            line = next_line
+            visited.add(line.baud)
+            if next_line.baud in visited and next_line.baud != self._runner.line.baud:
+                next_line = line
+            if next_line == line or next_line.baud in visited:
+                elsewhere = [baud for baud in _LADDER if baud not in visited]
+                if not elsewhere:
+                    return
+                next_line = LineSettings(elsewhere[0])
+            line = listening_settings(next_line)
 
     async def _one_listen(self, line: LineSettings, patience: float) -> LineSettings | None:
         """Where to listen next; None when it is certain, the same setting when there is nothing more to learn."""
@@ -253,47 +294,78 @@ class Matcher:
             if verdict.kind is Kind.CERTAIN:
                 # far above the sender's rate little of each character was seen: look again at his own
                 ratio = self.match.inference.groups[0].best.exact_baud / line.baud
-                return verdict.listen_at if away and not 0.3 < ratio < 1.5 else None
+                return verdict.listen_at if away and not 0.3 < ratio < 1.1 else None
             if away and (len(self._bytes) >= 24 or verdict.kind in (Kind.SLOWER, Kind.FASTER)):
                 return verdict.listen_at
             if len(self._bytes) < count:
                 patience = min(patience, 1.5)
         return line
 
-    async def _confirm(self) -> None:
-        """At the settings found the bytes must come without errors and read alike."""
+    def _at_its_rate(self, line: LineSettings) -> bool:
         best = self.match.inference.best
-        if best is None:
-            return
-        chosen = best.best
-        if chosen.inverted:
-            self.match.inverted = True
-            self.match.found = chosen.settings
-            self.match.evidence = f"{len(chosen.reading)} characters read, the line is inverted"
-            return
+        return best is not None and best.best.settings.baud == line.baud and best.probability > 0.2
+
+    async def _confirm(self) -> bool:
+        """At the settings found the bytes must come without errors; the likeliest few are tried."""
+        groups = [group for group in self.match.inference.groups[:3] if group.probability > 0.05]
+        for group in groups:
+            chosen = group.best
+            if chosen.inverted:
+                if chosen.probability < 0.5 or not await self._still_inverted(chosen):
+                    continue
+                self.match.inverted = True
+                self.match.found = chosen.settings
+                self.match.evidence = f"{len(chosen.reading)} characters read, the line is inverted"
+                return True
+            if await self._comes_clean(chosen):
+                return True
+        return False
+
+    async def _still_inverted(self, chosen: Ranked) -> bool:
+        """No port can confirm an inverted line by reading it: it must still look so at twice the rate."""
+        began = mono_s()
+        await self._tune(listening_settings(chosen.settings.changed(baud=min(921600, 2 * chosen.settings.baud))))
+        await self._until(_LOOK_AT[-1], max(2.0, self._listen_s))
+        if not self._bytes:
+            return False
+        await self._look()
+        best = self.match.inference.groups[0].best
+        same = best.inverted and best.settings.baud == chosen.settings.baud
+        self._keep(b"", "still inverted there" if same else "not inverted, seen from there", began)
+        return same
+
+    async def _comes_clean(self, chosen: Ranked) -> bool:
+        """Tunes to these settings, and waits for some bytes in a row without errors; the first may be cut."""
         began = mono_s()
         self.match.now = f"confirming {chosen.settings.text}"
         await self._tune(chosen.settings)
-        await self._until(_CONFIRM, max(2.0, self._listen_s))
+        for count in (_CONFIRM, 3 * _CONFIRM, 5 * _CONFIRM):
+            await self._until(count, max(2.0, self._listen_s))
+            if not any(any(flag) for flag in self._flags[-_CONFIRM + 2 :]) or len(self._bytes) < count:
+                break
         capture = self._capture()
-        if len(capture.data) >= _FEW and capture.errors <= len(capture.data) // 12:
-            self.match.found = chosen.settings
-            shape = f", {chosen.shape}" if chosen.shape else ""
-            self.match.evidence = f"{len(chosen.reading)} characters heard, {capture.errors} errors{shape}"
-            self._keep(b"", "confirmed: no errors there", began)
-        elif not capture.data:
-            self.match.found = chosen.settings
+        clean = not any(any(flag) for flag in self._flags[-_CONFIRM + 2 :])
+        shape = f", {chosen.shape}" if chosen.shape else ""
+        if not capture.data:
             self.match.evidence = f"{len(chosen.reading)} characters read; it was silent since"
             self._keep(b"", "silent while confirming", began)
+        elif clean:
+            self.match.evidence = f"{len(chosen.reading)} characters heard without errors{shape}"
+            self._keep(b"", "confirmed: no errors there", began)
         else:
             self._keep(b"", f"{capture.errors} errors in {len(capture.data)} bytes there", began)
+            return False
+        self.match.found = chosen.settings
+        return True
 
     # ---- asking
 
     async def _ask_through(self) -> None:
-        for at, attempt in enumerate(self._plan):
-            left = longest_s(self._plan[at:], self._wait_s)
-            self.match.now = f"asking at {attempt.line.text}, {len(self._plan) - at} left, at most {left:.0f} s"
+        plan = list(self._plan)
+        while plan:
+            attempt = plan.pop(0)
+            left = longest_s([attempt, *plan], self._wait_s)
+            self.match.now = f"asking at {attempt.line.text}, {len(plan) + 1} left, at most {left:.0f} s"
             self._changed(self.match)
             began = mono_s()
             await self._tune(attempt.line)
@@ -310,6 +382,10 @@ class Matcher:
             self._keep(attempt.sent, self.match.verdict.words, began, attempt.line)
             if await self._prove(attempt):
                 return
+            if self.match.verdict.kind is Kind.FASTER:  # it answered, so only rates on that side are worth asking at
+                plan.sort(key=lambda other: other.line.baud <= attempt.line.baud)
+            elif self.match.verdict.kind is Kind.SLOWER:
+                plan.sort(key=lambda other: other.line.baud >= attempt.line.baud)
 
     async def _prove(self, attempt: Attempt) -> bool:
         """Asks at the likeliest settings, all questions where they are almost certain; a clean answer is the match."""

@@ -32,6 +32,7 @@ from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk
+from ordolex.tui.desks.match import MatchDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
 from ordolex.tui.help import PURPOSE, HelpScreen
@@ -46,7 +47,7 @@ _TURN_S = 0.05
 _RESCUE_S = 2.0
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
-_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Talk": "F5", "Keep": "F8"}
+_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Match": "F4", "Talk": "F5", "Keep": "F8"}
 
 
 class OrdolexApp(App[None]):
@@ -84,7 +85,7 @@ class OrdolexApp(App[None]):
         self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
         self._lifeline, self._status = Lifeline(), StatusLine()
         self._find = FindDesk(self._session)
-        others = (WireDesk(self._session), TalkDesk(self._session), KeepDesk(self._session))
+        others = (WireDesk(self._session), MatchDesk(self._session), TalkDesk(self._session), KeepDesk(self._session))
         self._desks: dict[str, Desk] = {desk.word: desk for desk in (self._find, *others)}
         self._switcher = ContentSwitcher(*self._desks.values(), initial="find")
 
@@ -280,6 +281,9 @@ class OrdolexApp(App[None]):
 
     def action_desk_wire(self) -> None:
         self._turn_to("Wire")
+
+    def action_desk_match(self) -> None:
+        self._turn_to("Match")
 
     def action_desk_talk(self) -> None:
         self._turn_to("Talk")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from textual.binding import Binding, BindingType
 
-EVERYWHERE, FIND, WIRE, TALK, KEEP = "everywhere", "Find", "Wire", "Talk", "Keep"
+EVERYWHERE, FIND, WIRE, MATCH, TALK, KEEP = "everywhere", "Find", "Wire", "Match", "Talk", "Keep"
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,15 @@ class Command:
     @property
     def shown_key(self) -> str:
         """The key as it stands on the keyboard."""
-        names = {"question_mark": "?", "slash": "/", "escape": "Esc", "pageup": "PgUp", "pagedown": "PgDn"}
+        names = {
+            "question_mark": "?",
+            "slash": "/",
+            "comma": ",",
+            "full_stop": ".",
+            "escape": "Esc",
+            "pageup": "PgUp",
+            "pagedown": "PgDn",
+        }
         parts = [names.get(part, part.capitalize()) for part in self.key.split("+")]
         return self.key if len(self.key) == 1 else "+".join(parts)
 
@@ -40,6 +48,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("app.desk_find", "f2", "Find", EVERYWHERE, "Which port is it? The live survey.", "", True),
     Command("app.desk_wire", "f3", "Wire", EVERYWHERE, "Will the cable work?", "", True),
+    Command("app.desk_match", "f4", "Match", EVERYWHERE, "What are the line settings? Found by reasoning.", "", True),
     Command(
         "app.desk_talk", "f5", "Talk", EVERYWHERE, "Ask the device; the conversation on the chosen link.", "", True
     ),
@@ -104,6 +113,30 @@ COMMANDS: tuple[Command, ...] = (
     Command("wire.bus", "b", "RS-485 bus", WIRE, "Checks a bus from a file: loads, terminators, bias, length.", "bus"),
     Command("wire.wave", "w", "Waveform", WIRE, "Draws characters as they look on the wire.", "waveform"),
     Command("wire.draw", "x", "Draw", WIRE, "Writes the chain with every pin as SVG or PDF.", "draw"),
+    Command(
+        "match.begin",
+        "m",
+        "Match",
+        MATCH,
+        "Listens, then asks harmless questions, until the settings are known.",
+        "match",
+    ),
+    Command("match.stop", "escape", "Stop", MATCH, "Stops the match; the port goes back to its settings.", "stop"),
+    Command(
+        "match.take", "enter", "Take these settings", MATCH, "Gives the link the settings of the chosen cell.", "take"
+    ),
+    Command("match.left", "left", "Format before", MATCH, "Reads what was heard at the cell to the left.", ""),
+    Command("match.right", "right", "Next format", MATCH, "Reads what was heard at the cell to the right.", ""),
+    Command("match.up", "up", "Lower rate", MATCH, "Reads what was heard at the rate above.", ""),
+    Command("match.down", "down", "Higher rate", MATCH, "Reads what was heard at the rate below.", ""),
+    Command("match.polarity", "p", "Polarity", MATCH, "The map for a normal line, or for an inverted one.", "polarity"),
+    Command("match.earlier_bits", "comma", "Bits back", MATCH, "Scrolls the drawn bits back.", ""),
+    Command("match.later_bits", "full_stop", "Bits forward", MATCH, "Scrolls the drawn bits forward.", "bits"),
+    Command("match.stored", "s", "From the record", MATCH, "Works on what the book has heard on this link.", "record"),
+    Command(
+        "match.questions", "a", "Questions", MATCH, "What may be asked: harmless questions, one a line.", "questions"
+    ),
+    Command("match.draw", "x", "Draw", MATCH, "Writes the map or the bits as SVG or PDF.", "draw"),
     Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),
     Command("talk.later", "down", "Later entry", TALK, "Back towards the newest.", ""),
     Command(

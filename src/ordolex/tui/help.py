@@ -16,6 +16,7 @@ from ordolex.tui.commands import EVERYWHERE, of_context
 PURPOSE = {
     "Find": "Find: which port is it? Choose one, press Enter, give the line settings on its sticker; it is opened.",
     "Wire": "Wire: will the cable work? The shortest chain from the bag between two ends, or the one in your hand.",
+    "Match": "Match: what are the line settings? m finds them; the map shows how likely each is.",
     "Talk": "Talk: ask the device. Enter sends what you typed with its line end, and waits for the answer.",
     "Keep": "Keep: everything that passed on every link of this book, with its time. It is always on.",
 }
@@ -31,9 +32,8 @@ _RUNG_WORDS = {
 HOW_TO = (
     (
         "I see only garbage",
-        "The link stays at Heard, with errors counted. Ctrl+G in Talk changes the settings: try the next usual rate"
-        " (9600, 19200, 38400, 115200, 4800, 1200). Framing errors: wrong rate. Parity errors only: wrong parity, or"
-        " seven data bits for eight. The right setting shows no errors at all.",
+        "Match (F4), then m: it says from the garbage itself what the device uses, re-tunes the port, and shows how it"
+        " knows. Enter takes the settings into the link. An inverted line is said as such: no port can mend that.",
     ),
     (
         "Nothing comes back",

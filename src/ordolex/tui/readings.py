@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.text.escapes import to_bytes
@@ -42,3 +44,12 @@ def remark_reading(text: str) -> str:
     if not text.strip():
         raise ValueError("nothing typed yet")
     return f"{len(text.strip())} characters"
+
+
+def drawing_reading(text: str) -> str:
+    path = Path(text).expanduser()
+    if path.suffix.lower() not in (".svg", ".pdf"):
+        raise ValueError("the name ends in .svg or .pdf")
+    if not path.parent.is_dir():
+        raise ValueError(f"there is no folder {path.parent}")
+    return "it is there already and would be written over" if path.exists() else f"a new file in {path.parent}"

@@ -19,6 +19,8 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
+from ordolex.core.match.capture import Capture
+from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.sheet import Sheet
@@ -29,6 +31,7 @@ from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.everywhere import Try
 from ordolex.io.feed import Passed
 from ordolex.io.hub import Hub
+from ordolex.io.matcher import Match, Matcher
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.runner import LinkRunner, LinkView
 from ordolex.io.sheets import all_sheets
@@ -253,6 +256,24 @@ class Session:
     ) -> Future[list[Try]]:
         """Asks on all these ports at once; `deliver` is called in the links' thread."""
         return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
+
+    def match(self, link: LinkRecord, questions: list[bytes], changed: Callable[[Match], None]) -> Future[Match] | None:
+        """Finds the settings behind an open link; `changed` is called in the links' thread."""
+        runner = self.runner(link)
+        if runner is None:
+            return None
+        sheet = self.sheet_of(link)
+        known = []
+        if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
+            known.append(read_line(sheet.line.settings).settings)
+        tried = self.book.reader.silent_trials(link.id, self.book.visit)
+        return self.hub.call(Matcher(runner, questions, known=known, tried=tried, changed=changed).run())
+
+    def heard_in_book(self, link: LinkRecord) -> list[Capture]:
+        """What the record has of this link, heard lately: one capture for each time at one setting."""
+        items = self.book.reader.latest(_EARLIER_ITEMS, link.id)
+        flags = read_endpoint(link.endpoint).kind == "rfc2217"
+        return captures(items, self.line_of(link), with_flags=flags)
 
     def note(self, text: str, link: LinkRecord | None = None) -> None:
         """A remark of the technician's, on a link or for the book as a whole."""

@@ -30,6 +30,19 @@ class Palette:
         """A style in the named colour, on the named ground."""
         return Style(color=getattr(self, name), bgcolor=getattr(self, on) if on else None, bold=bold)
 
+    def shade(self, share: float) -> Style:
+        """Ink on a ground that turns from the raised one towards copper as `share` goes from 0 to 1."""
+        part = min(1.0, max(0.0, share)) * 0.55
+        mixed = "".join(
+            f"{round(int(a, 16) * (1 - part) + int(b, 16) * part):02x}"
+            for a, b in zip(_pairs(self.raised), _pairs(self.copper), strict=True)
+        )
+        return Style(color=self.ink if share >= 0.005 else self.faint, bgcolor=f"#{mixed}")
+
+
+def _pairs(colour: str) -> tuple[str, str, str]:
+    return colour[1:3], colour[3:5], colour[5:7]
+
 
 DARK = Palette(
     ground="#11171a", raised="#141b1f", bar="#1b252b", ink="#d7dfe1", dim="#8da0a7", faint="#5b6c74",

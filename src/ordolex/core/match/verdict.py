@@ -46,7 +46,7 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
         return Verdict(Kind.NOTHING, "nothing was heard; ask something, or wait for the device to speak")
     last = heard[-1]
     if _only_breaks(last) and len(heard) == sum(_only_breaks(capture) for capture in heard):
-        slower = max(300, last.heard_at.baud // 8)
+        slower = next((baud for baud in (9600, 2400, 300) if baud * 6 <= last.heard_at.baud), 300)
         if last.heard_at.baud <= 300:
             return Verdict(Kind.OPEN, "breaks only, at the lowest rate: the line is held low. Measure its idle voltage")
         return Verdict(
@@ -102,5 +102,7 @@ def _only_breaks(capture: Capture) -> bool:
 
 
 def _too_fast(capture: Capture, best: Group) -> bool:
+    if best.best.exact_baud > 1.2 * capture.heard_at.baud:
+        return True
     errors = sum(flag.framing for flag in capture.flags or ())
-    return best.best.exact_baud > 1.2 * capture.heard_at.baud or errors > 0.35 * len(capture.data)
+    return capture.heard_at.baud < 115200 and errors > 0.35 * len(capture.data)

@@ -56,6 +56,16 @@ class BookReader:
         )
         return [float(ms) for (ms,) in rows]
 
+    def silent_trials(self, link: int, visit: int) -> set[tuple[str, bytes]]:
+        """(line settings, bytes sent) that brought nothing on this link in this visit: not worth trying again."""
+        rows = self._connection.execute(
+            "SELECT json_extract(detail, '$.line'), json_extract(detail, '$.sent_hex') FROM event"
+            " WHERE kind = 'trial' AND link = ? AND visit = ? AND json_extract(detail, '$.heard_hex') = ''"
+            " AND json_extract(detail, '$.sent_hex') <> ''",
+            (link, visit),
+        )
+        return {(line, bytes.fromhex(sent)) for line, sent in rows}
+
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""
         return dict(self._connection.execute("SELECT identity, name FROM adapter").fetchall())

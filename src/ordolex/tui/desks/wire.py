@@ -30,6 +30,7 @@ from ordolex.io.faults import Fault
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import WIRE, bindings
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.readings import drawing_reading
 from ordolex.tui.session import Session
 from ordolex.tui.theme import BAD, GOOD, UNSURE
 from ordolex.tui.widgets.frame import HeadLine
@@ -263,7 +264,7 @@ class WireDesk(Desk):
     async def _ask_and_draw(self, file: str, figure: Callable[[], Any]) -> None:
         proposal = str(self.session.book.path.with_name(file))
         typed = await self.app.push_screen_wait(
-            LinePrompt("Draw it into", proposal, _drawing_words, "an .svg or a .pdf; Enter writes it")
+            LinePrompt("Draw it into", proposal, drawing_reading, "an .svg or a .pdf; Enter writes it")
         )
         if typed is not None:
             self._write(figure, typed)
@@ -343,12 +344,3 @@ def _wave_words(text: str) -> str:
     if not 1 <= len(data) <= MAX_CHARACTERS:
         raise ValueError(f"give 1 to {MAX_CHARACTERS} characters; these are {len(data)}")
     return f"{len(data)} characters: {hex_pairs(data)}"
-
-
-def _drawing_words(text: str) -> str:
-    path = Path(text).expanduser()
-    if path.suffix.lower() not in (".svg", ".pdf"):
-        raise ValueError("the name ends in .svg or .pdf")
-    if not path.parent.is_dir():
-        raise ValueError(f"there is no folder {path.parent}")
-    return "it is there already and would be written over" if path.exists() else f"a new file in {path.parent}"
