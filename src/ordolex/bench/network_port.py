@@ -227,6 +227,8 @@ def _line_state(character: Character) -> LineState:
         state |= LineState.FRAMING
     if character.parity:
         state |= LineState.PARITY
+    if character.overrun:
+        state |= LineState.OVERRUN
     if character.broken:
         state |= LineState.BREAK
     return state

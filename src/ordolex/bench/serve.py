@@ -8,20 +8,27 @@ import sys
 import threading
 from collections.abc import Callable
 
+from ordolex.bench.garble import KINDS
 from ordolex.bench.network_port import NetworkPort
 from ordolex.bench.plan import DevicePlan, Plan
 from ordolex.bench.pty_port import PtyPort
 from ordolex.bench.station import Station
 from ordolex.core.bench_notice import BenchDevice, BenchNotice
+from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import SettingsError
 
 HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
-    " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off · list · help"
+    " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off ·"
+    " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off · list · help"
     " (NAME may be a part of the name)"
 )
 
 
-_VERBS = frozenset({"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver"})
+_VERBS = frozenset(
+    {"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock", "format",
+     "inverted"}
+)  # fmt: skip
 
 
 class ControlError(ValueError):
@@ -100,10 +107,8 @@ class Bench:
             case "replug":
                 await place.vanish()
                 self._return_later(place, _number(value or "1", 0, 86_400), renumbered=True)
-            case "noise":
-                place.station.set_noise(_number(value, 0, 0.5))
-            case "late":
-                place.station.latency_s = _number(value, 0, 60_000) / 1000
+            case "noise" | "garble" | "clock" | "format" | "late":
+                _misbehave(place.station, verb, value)
             case _:
                 if value not in ("on", "off"):
                     raise ControlError(f"{verb} wants on or off")
@@ -158,6 +163,9 @@ class _Place:
         if verb == "silent":
             self.station.silent = on
             return
+        if verb == "inverted":
+            self.station.misbehave(inverted=on)
+            return
         states = {
             "hold": ("held", "another process"),
             "rights": ("no-rights", "group dialout"),
@@ -193,6 +201,29 @@ class _Place:
             plan.name, plan.kind, plan.line, plan.polarity, self.network.endpoint, pty, state, plan.first_question,
             holder, pair,
         )  # fmt: skip
+
+
+def _misbehave(station: Station, verb: str, value: str) -> None:
+    match verb:
+        case "noise":
+            station.set_noise(_number(value, 0, 0.5))
+        case "late":
+            station.latency_s = _number(value, 0, 60_000) / 1000
+        case "clock":
+            station.misbehave(clock=_number(value, 0.8, 1.2))
+        case "format":
+            station.misbehave(format_=_format(value))
+        case _:
+            if value not in (*KINDS, "overrun"):
+                raise ControlError(f"garble wants one of {', '.join((*KINDS, 'overrun'))}")
+            station.garbled = "" if value == "off" else value
+
+
+def _format(text: str) -> str:
+    try:
+        return read_line(f"9600 {text}").settings.format
+    except SettingsError as error:
+        raise ControlError(str(error)) from error
 
 
 def _number(text: str, low: float, high: float) -> float:

@@ -16,6 +16,7 @@ from ordolex.bench.devices.echo import EchoPlug
 from ordolex.bench.devices.logger import Logger
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.devices.temperature import TemperatureString
+from ordolex.bench.garble import garble
 from ordolex.bench.plan import DevicePlan
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
@@ -33,12 +34,18 @@ class Station:
         self.noise = plan.noise
         self.latency_s = plan.latency_ms / 1000
         self.silent = False
+        self.garbled = ""
+        """A kind of garble.KINDS, or `overrun`; empty for a device that speaks as it should."""
+        self.clock = plan.clock
+        self.inverted = plan.polarity == "inverted"
+        self.format = ""
         self._random = random.Random(plan.name)
         self._loop = asyncio.get_running_loop()
         self._laptop = LineSettings(9600)
         self._sink: Sink | None = None
         self._device = _device(plan, self._loop.time())
         self._says: list[Say] = []
+        self._count = 0
         self._timer: asyncio.TimerHandle | None = None
         self._build_line()
 
@@ -49,7 +56,10 @@ class Station:
     @property
     def device_line(self) -> LineSettings:
         """The device's own settings; a plug without any follows the laptop's."""
-        return self._laptop if self.plan.line == "any" else read_line(self.plan.line).settings
+        if self.plan.line == "any":
+            return self._laptop
+        text = self.plan.line if not self.format else f"{self.plan.line.split()[0]} {self.format}"
+        return read_line(text).settings
 
     def attach(self, sink: Sink, settings: LineSettings) -> None:
         """The laptop's port opens: it hears what is said from now on."""
@@ -82,6 +92,15 @@ class Station:
         self._to_device.send_break(self._loop.time(), length_s)
         self._pump()
 
+    def misbehave(
+        self, *, clock: float | None = None, inverted: bool | None = None, format_: str | None = None
+    ) -> None:
+        """From now on its clock, its polarity or its format is another; what is on the line is lost."""
+        self.clock = self.clock if clock is None else clock
+        self.inverted = self.inverted if inverted is None else inverted
+        self.format = self.format if format_ is None else format_
+        self._build_line()
+
     def purge(self) -> None:
         self._to_laptop.purge()
 
@@ -95,11 +114,11 @@ class Station:
 
     def _build_line(self) -> None:
         plan, own, laptop = self.plan, self.device_line, self._laptop
-        inverted = plan.polarity == "inverted"
-        out = Transmitter(own, inverted=inverted, clock=plan.clock, gap_bits=plan.gap_bits)
+        inverted = self.inverted
+        out = Transmitter(own, inverted=inverted, clock=self.clock, gap_bits=plan.gap_bits)
         back = Transmitter(laptop, inverted=inverted)
         self._to_laptop = Line(out, Receiver(laptop, idle_level=out.idle_level))
-        self._to_device = Line(back, Receiver(own, clock=plan.clock, idle_level=back.idle_level))
+        self._to_device = Line(back, Receiver(own, clock=self.clock, idle_level=back.idle_level))
         self.set_noise(self.noise)
 
     def _pump(self) -> None:
@@ -109,13 +128,25 @@ class Station:
         says += self._device.tick(now)
         if not self.silent:
             for say in says:
-                heappush(self._says, Say(say.at_s + self.latency_s, say.data))
+                data = garble(say.data, self.garbled, self._random) if self.garbled else say.data
+                heappush(self._says, Say(say.at_s + self.latency_s, data))
         while self._says and self._says[0].at_s <= now:
             self._to_laptop.send(heappop(self._says).data, now)
         characters = self._to_laptop.advance(now)
+        if self.garbled == "overrun":
+            characters = self._overrun(characters)
         if characters and self._sink is not None:
             self._sink(characters)
         self._schedule(now)
+
+    def _overrun(self, characters: list[Character]) -> list[Character]:
+        """Every eighth character is lost, and the next one says so."""
+        kept: list[Character] = []
+        for character in characters:
+            self._count += 1
+            if self._count % 8:
+                kept.append(character._replace(overrun=self._count % 8 == 1 and self._count > 8))
+        return kept
 
     def _schedule(self, now: float) -> None:
         if self._timer is not None:

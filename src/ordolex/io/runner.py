@@ -201,7 +201,7 @@ class LinkRunner:
             raise PortLost("the port is not open", "open it in Find first")
         now = mono_s()
         self._recorder.record(self.link, "tx", data, None, now)
-        self._state.sent(len(data), now)
+        self._state.sent(data, now)
         self.feed.put(Passed("tx", data, utc_us(now)))
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
         try:

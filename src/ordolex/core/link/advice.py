@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ordolex.core.link.causes import causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 
@@ -63,24 +64,12 @@ def _silent(evidence: Evidence, now_s: float) -> Advice:
 
 
 def _unclear(evidence: Evidence) -> Advice:
-    errors = evidence.errors
     if evidence.bad_lately == 0:
         return Advice((), "Too little heard yet to say that it is clear. Ask once more.")
-    if errors.breaks and errors.breaks >= errors.framing + errors.parity:
-        return Advice(
-            ("the line rests at the wrong level: polarity turned", "a rate far too high for the sender"),
-            "Measure the idle voltage, or try a lower rate.",
-        )
-    if errors.framing:
-        return Advice(
-            ("wrong baud", "wrong number of data bits or parity"),
-            "Try the next usual rate (Ctrl+G): only the right one has no errors.",
-        )
-    if errors.parity:
-        return Advice(
-            ("wrong parity or 7 for 8 data bits",),
-            "Try 8N1 and 7E1 at the same rate (Ctrl+G): one reads clean.",
-        )
+    found = causes(evidence.signs)
+    if found and evidence.has_line:
+        first = found[0]
+        return Advice(tuple(cause.words for cause in found[:2]), f"{first.test}.")
     if evidence.checks_wrong:
         return Advice(("bytes are damaged: noise, or bytes missing",), "Slow the device down or shorten the cable.")
     if not evidence.has_line:
@@ -90,8 +79,11 @@ def _unclear(evidence: Evidence) -> Advice:
         )
     return Advice(
         ("not readable as text: wrong rate, or a device that speaks binary",),
-        "Try the next usual rate (Ctrl+G).",
+        "Match (F4) finds the rate, if it is the rate.",
     )
+
+
+_SEEN_WHEN_CLEAR = frozenset({"doubled", "escapes", "charset", "two sources", "overrun", "missing", "two answers"})
 
 
 def _unproven(evidence: Evidence) -> Advice:
@@ -100,6 +92,9 @@ def _unproven(evidence: Evidence) -> Advice:
             ("your own bytes came back: a loopback, or a device that echoes",),
             "The path to there and back is whole. A device would answer *IDN?.",
         )
+    odd = [cause for cause in causes(evidence.signs) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
+    if odd:
+        return Advice((odd[0].words,), f"{odd[0].test}.")
     if evidence.checks_right:
         return Advice(
             (f"it talks by itself, {evidence.checks_right} checksums right",),

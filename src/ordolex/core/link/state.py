@@ -6,9 +6,11 @@ monotonic clock that the caller reads.
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass, field
 
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.causes import LOOKED_AT, Signs
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.judge import Judge, LineErrors
 from ordolex.core.link.ladder import Happening, Rung, next_rung
@@ -16,6 +18,7 @@ from ordolex.core.link.question import Verdict
 
 _OVERDUE_FACTOR = 4.0
 _OVERDUE_AT_LEAST_S = 10.0
+_BURST_S = 0.1  # arrivals further apart than this are separate
 _UNASKED_AFTER_S = 5.0  # bytes that come this long after our last byte were not asked for
 
 
@@ -53,6 +56,8 @@ class Evidence:
     unanswered: int
     proof: Proof | None
     echoed: bool
+    signs: Signs
+    """The latest bytes and their errors, for the causes of what looks wrong."""
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
 
@@ -83,6 +88,9 @@ class LinkState:
     _answered_before: set[bytes] = field(default_factory=set)
     _longest_gap_s: float = 0.0
     _unasked: int = 0
+    _recent: deque[tuple[bytes, LineErrors | None, float]] = field(default_factory=deque)
+    _recent_bytes: int = 0
+    _last_sent: bytes = b""
 
     def seen(self, now_s: float) -> None:
         self._step(Happening.SEEN, now_s)
@@ -109,8 +117,9 @@ class LinkState:
         self._start_listening()
         self._step(Happening.RETUNED, now_s)
 
-    def sent(self, count: int, now_s: float) -> None:
-        self.sent_bytes += count
+    def sent(self, data: bytes, now_s: float) -> None:
+        self._last_sent = data[-64:]
+        self.sent_bytes += len(data)
         self.last_sent_s = now_s
 
     def heard(self, data: bytes, errors: LineErrors | None, now_s: float) -> None:
@@ -121,6 +130,7 @@ class LinkState:
             self._note_rhythm(now_s)
             self.heard_bytes += len(data)
             self.last_heard_s = now_s
+            self._remember(data[-LOOKED_AT:], errors, now_s)
             self._step(Happening.BYTES, now_s)
         if self._judge.bad:
             self._step(Happening.UNCLEAN, now_s)
@@ -175,6 +185,7 @@ class LinkState:
             unanswered=self.unanswered,
             proof=self.proof,
             echoed=self.echoed,
+            signs=self._signs(),
             trouble=self.trouble,
         )
 
@@ -186,6 +197,32 @@ class LinkState:
         self.errors = LineErrors()
         self._longest_gap_s = 0.0
         self.echoed = False
+        self._recent.clear()
+        self._recent_bytes = 0
+
+    def _remember(self, data: bytes, errors: LineErrors | None, now_s: float) -> None:
+        self._recent.append((data, errors, now_s))
+        self._recent_bytes += len(data)
+        while self._recent_bytes - len(self._recent[0][0]) >= LOOKED_AT:
+            self._recent_bytes -= len(self._recent.popleft()[0])
+
+    def _signs(self) -> Signs:
+        errors = LineErrors()
+        reported = False
+        bursts, before_s = 0, float("-inf")
+        for _, some, at_s in self._recent:
+            if some is not None:
+                errors.add(some)
+                reported = True
+            bursts += at_s - before_s > _BURST_S
+            before_s = at_s
+        return Signs(
+            b"".join(data for data, _, _ in self._recent),
+            errors if reported or self.errors.total else None,
+            sent=self._last_sent if self.last_sent_s is not None else b"",
+            unasked=self._unasked > 0 or self.last_sent_s is None,
+            bursts=max(1, bursts),
+        )
 
     def _note_rhythm(self, now_s: float) -> None:
         if self.last_sent_s is not None and now_s - self.last_sent_s < _UNASKED_AFTER_S:

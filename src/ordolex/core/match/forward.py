@@ -225,19 +225,36 @@ class Forward:
     # ---- a segment
 
     def _to_the_edge(self, level: int) -> None:
-        """From the last sample, whose level is known or not, to just before the next falling edge of the line."""
-        if level == 1:
-            self._any_number(1)
-            return
-        copies = self._weight.copy(), self._packed.copy(), None if self._past is None else self._past.copy()
-        self._any_number(0)
-        self._step(self._all(1))
+        """From the last sample to just before the next falling edge of the line."""
+        if level == 0:
+            self._any_number(0)
+            self._step(self._all(1))
         self._any_number(1)
-        if level == UNKNOWN:
-            low = self._weight, self._packed, self._past
-            self._weight, self._packed, self._past = copies
-            self._any_number(1)
-            self._add(*low)
+
+    def _both_ways(self, levels: Ints) -> None:
+        """A segment whose last sample is not told: both levels are followed, each to the next falling edge."""
+        last = (levels != _NOTHING).sum(axis=0) - 1
+        told = levels[last, self._rows]
+        start = self._weight.copy(), self._packed.copy(), None if self._past is None else self._past.copy()
+        ways = []
+        for line_level in (1, 0):
+            meant = line_level ^ self.candidates.inverted
+            self._weight, self._packed = start[0].copy(), start[1].copy()
+            self._past = None if start[2] is None else start[2].copy()
+            one = levels.copy()
+            one[last, self._rows] = np.where(told == UNKNOWN, meant, told)
+            self._bits(one)
+            self._weight[(told != UNKNOWN) & (told != meant)] = -np.inf
+            self._to_the_edge(line_level)
+            ways.append((self._weight, self._packed, self._past))
+        self._weight, self._packed, self._past = ways[0]
+        self._add(*ways[1])
+
+    def _bits(self, levels: Ints) -> None:
+        for level in levels:
+            if (level == _NOTHING).all():
+                break
+            self._step(level)
 
     def _add(self, weight: Weights, packed: Rows, past: Rows | None) -> None:
         """Another way into each state: the weights add, the character of the likelier one stays."""
@@ -277,17 +294,18 @@ class Forward:
                     self._weight += 2 * LN_WRONG  # the line rested, but not at its own level of rest
                 self._rested()
                 self.at_end = at_rest
-            self._to_the_edge(self.at_end)
+            if self.at_end != UNKNOWN:
+                self._to_the_edge(self.at_end)
             own = bits[number][:, ratio_of].astype(np.int64)
             if inverted:
                 own = np.where(own < UNKNOWN, own ^ 1, own)
-            for level in own:
-                if (level == _NOTHING).all():
-                    break
-                self._step(level)
+            self.at_end = part.levels[-1]
+            if self.at_end == UNKNOWN:
+                self._both_ways(own)
+            else:
+                self._bits(own)
             self._weight += odds[number, ratio_of][:, None]
             self._lost()
-            self.at_end = part.levels[-1]
 
     def _lost(self) -> None:
         """Allows that the sender is anywhere, at a price."""

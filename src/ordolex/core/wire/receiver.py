@@ -32,10 +32,12 @@ class Character(NamedTuple):
     framing: bool = False
     parity: bool = False
     broken: bool = False
+    overrun: bool = False
+    """A character before this one was lost, because the port was not emptied in time."""
 
     @property
     def faulty(self) -> bool:
-        return self.framing or self.parity or self.broken
+        return self.framing or self.parity or self.broken or self.overrun
 
 
 class Receiver:

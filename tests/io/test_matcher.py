@@ -1,0 +1,75 @@
+"""The finder against the bench over RFC 2217, and without any device."""
+
+import asyncio
+import contextlib
+
+import pytest
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.match.verdict import Kind
+from ordolex.io.matcher import Matcher
+from ordolex.io.runner import LinkRunner
+from tests.conftest import Notes, ServeBench
+
+TALKER: dict[str, object] = {"name": "a", "kind": "logger", "interval_s": 0.2}
+
+
+async def opened(serve_bench: ServeBench, notes: Notes, **device: object) -> LinkRunner:
+    bench = await serve_bench(device)
+    runner = LinkRunner(1, bench.notice().devices[0].endpoint, LineSettings(9600), notes)
+    await runner.open()
+    return runner
+
+
+@pytest.mark.parametrize("line", ["4800 8N1", "38400 7E1", "1200 8E1"])
+async def test_a_talking_device_is_matched_by_listening(serve_bench: ServeBench, notes: Notes, line: str) -> None:
+    runner = await opened(serve_bench, notes, **TALKER, line=line)
+    match = await Matcher(runner).run()
+    assert match.found is not None and match.found.text == line and not match.inverted
+    assert runner.line == match.found and match.retunings <= 6
+    kinds = notes.kinds()
+    assert kinds.count("trial") == len(match.trials) and kinds[-1] == "match" and "answer" not in kinds
+    await runner.release()
+
+
+async def test_an_inverted_line_is_said_and_the_port_goes_back(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, **TALKER, line="2400 8N2", polarity="inverted")
+    match = await Matcher(runner).run()
+    assert match.inverted and match.found is not None and match.found.baud == 2400
+    assert runner.line == LineSettings(9600)
+    await runner.release()
+
+
+async def test_a_silent_device_is_found_by_harmless_questions_and_proven(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
+    match = await Matcher(runner, [b"*IDN?\n"], listen_s=0.3, wait_s=0.15).run()
+    assert match.found is not None and match.found.text == "4800 8E1" and match.answered
+    assert runner.rung.word == "Proven"
+    assert {trial.sent.translate(bytes(range(128)) * 2) for trial in match.trials} <= {b"", b"*IDN?\n"}
+    await runner.release()
+
+
+async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
+    matcher = Matcher(runner, [b"\r"], listen_s=0.2, wait_s=0.1, give_up_s=1.5)
+    assert matcher.match.at_most_s == 1.5
+    match = await matcher.run()
+    assert match.found is None and match.verdict is not None and match.verdict.kind is Kind.NOTHING
+    assert runner.line == LineSettings(9600)
+    silent = {(t.line.text, t.sent) for t in match.trials if t.sent}
+    assert silent
+    again = Matcher(runner, [b"\r"], tried=silent, listen_s=0.1, wait_s=0.1, give_up_s=0.8)
+    assert not silent & {(t.line.text, t.sent) for t in (await again.run()).trials}
+    await runner.release()
+
+
+async def test_stopping_is_quick_and_leaves_the_port_as_it_was(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
+    task = asyncio.ensure_future(Matcher(runner, [b"\r"], listen_s=0.1).run())
+    await asyncio.sleep(1.0)
+    task.cancel()
+    with contextlib.suppress(asyncio.CancelledError):
+        async with asyncio.timeout(1.0):
+            await task
+    assert runner.line == LineSettings(9600) and runner.is_open
+    await runner.release()
