@@ -232,8 +232,8 @@ def test_a_plan_that_cannot_be_served_says_where(text: str, says: str, tmp_path:
         read_plan(plan)
 
 
-def test_the_demo_plan_is_readable_and_has_the_three_kinds() -> None:
-    assert {device.kind for device in read_plan(None).device} == {"oxygen", "temperature", "echo"}
+def test_the_demo_plan_is_readable_and_has_each_kind() -> None:
+    assert {device.kind for device in read_plan(None).device} == {"oxygen", "temperature", "logger", "echo"}
 
 
 def test_the_bench_ends_with_the_program_that_started_it_also_when_that_is_killed(tmp_path: Path) -> None:

@@ -13,6 +13,9 @@ import pytest
 
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.core.export import FORMS
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.wire.levels import Transmitter
+from ordolex.core.wire.receiver import Receiver
 from tests.conftest import program
 
 
@@ -203,3 +206,43 @@ def test_wrong_usage_has_its_own_status() -> None:
     assert run("ask").returncode == 2
     assert run("nonsense").returncode == 2
     assert run("--version").stdout.startswith("ordolex ")
+
+
+def test_solve_says_what_the_sender_uses_from_bytes_alone(tmp_path: Path) -> None:
+    # "spring level" sent at 4800 8N1, as a receiver at 9600 8N1 got it, line errors and all
+    out, receiver = Transmitter(LineSettings(4800)), Receiver(LineSettings(9600))
+    receiver.receive(out.send(b"spring level 412 mm, lid closed\r\n" * 2, 0.0))
+    got = receiver.advance(9.0)
+    (tmp_path / "heard.bin").write_bytes(bytes(c.byte for c in got))
+    flags = [f"{n} {'B' if c.broken else 'F'}" for n, c in enumerate(got) if c.faulty]
+    (tmp_path / "errors").write_text("\n".join(flags))
+    (tmp_path / "times").write_text("\n".join(f"{c.at_s * 1000:.3f}" for c in got))
+    done = run(
+        "solve", str(tmp_path / "heard.bin"), "--heard-at", "9600 8N1", "--errors", str(tmp_path / "errors"),
+        "--times", str(tmp_path / "times"), "--draw", str(tmp_path / "bits.svg"), "--json",
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    first = json.loads(done.stdout)["ranked"][0]
+    assert first["line"].startswith("4800 ") and first["polarity"] == "normal" and first["probability"] > 0.3
+    assert "<text" in (tmp_path / "bits.svg").read_text()
+    explained = run("solve", "--hex", bytes(c.byte for c in got).hex(), "--explain").stdout
+    assert "▁" in explained and "sent" in explained and "%" in explained
+    refused(run("solve", "--hex", "9g"), 1, "no hex pairs")
+    refused(run("solve", str(tmp_path / "nothing")), 1, "cannot be read")
+    (tmp_path / "errors").write_text("9999 F")
+    refused(run("solve", str(tmp_path / "heard.bin"), "--errors", str(tmp_path / "errors")), 1, "there is no byte 9999")
+    (tmp_path / "times").write_text("1\n2")
+    refused(run("solve", str(tmp_path / "heard.bin"), "--times", str(tmp_path / "times")), 1, "2 times for")
+
+
+def test_match_finds_a_device_and_keeps_its_trials(tmp_path: Path, bench_process: BenchNotice) -> None:
+    endpoint = next(d.endpoint for d in bench_process.devices if d.name == "Raceway 1 oxygen")
+    book = tmp_path / "b.ordolex"
+    done = run("match", endpoint, "--ask", "*IDN?\\n", "--listen", "0.4", "--book", str(book), "--json", timeout=100)
+    found = json.loads(done.stdout)
+    assert done.returncode == 0 and found["found"] and found["line"] == "19200 8N1" and found["answered"]
+    assert found["trials"] and {"line", "verdict", "sent_hex"} <= set(found["trials"][0])
+    kinds = [kind for (kind,) in sqlite3.connect(book).execute("SELECT kind FROM event")]
+    assert kinds.count("trial") == len(found["trials"]) and "match" in kinds
+    refused(run("match", "tcp://127.0.0.1:1"), 1, "no line settings to find")
+    refused(run("match", endpoint, "--sheet", "nothing"), 1, "there is no sheet")

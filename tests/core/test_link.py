@@ -228,7 +228,7 @@ class Climb(RuleBasedStateMachine):
     def is_asked(self, data: bytes) -> None:
         if self.open:
             question = Question(b"*OPC?\n")
-            self.state.sent(6, self.later(0.1))
+            self.state.sent(b"*IDN?\n", self.later(0.1))
             if data:
                 self.state.heard(data, None, self.later(0.1))
             ended = Ended.LINE_END if data else Ended.NOTHING
@@ -311,7 +311,7 @@ def test_a_talker_that_falls_silent_drops_to_held_and_climbs_again() -> None:
         (LineErrors(framing=3), b"\xf8\xfe\x00", "baud"),
         (LineErrors(breaks=9), b"\x00\x00", "polarity"),
         (LineErrors(parity=4), b"ab", "parity"),
-        (None, b"\xf8\xfe\xe0", "readable"),
+        (None, b"\xf8\xfe\xe0", "baud"),
     ],
 )
 def test_the_likeliest_cause_follows_the_kind_of_error(errors: LineErrors | None, data: bytes, word: str) -> None:

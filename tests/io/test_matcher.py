@@ -21,7 +21,7 @@ async def opened(serve_bench: ServeBench, notes: Notes, **device: object) -> Lin
     return runner
 
 
-@pytest.mark.parametrize("line", ["4800 8N1", "38400 7E1", "1200 8E1"])
+@pytest.mark.parametrize("line", ["4800 8N1", "9600 7E1", "1200 8E1"])
 async def test_a_talking_device_is_matched_by_listening(serve_bench: ServeBench, notes: Notes, line: str) -> None:
     runner = await opened(serve_bench, notes, **TALKER, line=line)
     match = await Matcher(runner).run()
@@ -50,7 +50,10 @@ async def test_a_silent_device_is_found_by_harmless_questions_and_proven(serve_b
 
 
 async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench: ServeBench, notes: Notes) -> None:
-    runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
+    bench = await serve_bench({"name": "a", "kind": "oxygen", "line": "4800 8E1"})
+    await bench.obey("silent a on")
+    runner = LinkRunner(1, bench.notice().devices[0].endpoint, LineSettings(9600), notes)
+    await runner.open()
     matcher = Matcher(runner, [b"\r"], listen_s=0.2, wait_s=0.1, give_up_s=1.5)
     assert matcher.match.at_most_s == 1.5
     match = await matcher.run()

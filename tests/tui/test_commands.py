@@ -3,13 +3,14 @@
 from pathlib import Path
 
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, TALK, WIRE, of_context
+from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, MATCH, TALK, WIRE, of_context
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk, Sieve
+from ordolex.tui.desks.match import MatchDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
 
-OWNERS = {EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, TALK: TalkDesk, KEEP: KeepDesk}
+OWNERS = {EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, MATCH: MatchDesk, TALK: TalkDesk, KEEP: KeepDesk}
 
 
 def test_no_key_means_two_things_in_one_place() -> None:

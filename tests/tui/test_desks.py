@@ -11,8 +11,11 @@ from textual.pilot import Pilot
 from textual.widgets import DataTable, Input, OptionList, Static
 
 from ordolex.core.endpoint import Endpoint
+from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import LinkRecord
+from ordolex.core.wire.levels import Transmitter
+from ordolex.core.wire.receiver import Receiver
 from ordolex.io.bag import own_bag
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
@@ -22,7 +25,7 @@ from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk
-from ordolex.tui.widgets.frame import Rail, StatusLine, TopBar
+from ordolex.tui.widgets.frame import HeadLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.row_view import RowView
 
@@ -563,3 +566,44 @@ async def test_sixty_four_ports_that_come_and_go_ten_times_a_second(
         await site.until(lambda: any(port.endpoint == PORT.endpoint and port.state == "free" for port in find._rows))
         await site.pilot.press("f1")
         await site.until(lambda: len(site.app.screen_stack) == 2)
+
+
+async def test_match_works_on_the_record_and_the_map_rereads_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    out, receiver = Transmitter(read_line("19200 7E1").settings), Receiver(read_line("19200 8N1").settings)
+    receiver.receive(out.send(b"spring level 412 mm, lid closed\r\n" * 2, 0.0))
+    garbage = bytes(c.byte for c in receiver.advance(9.0))
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(garbage)
+        await site.open_port()
+        await site.until(lambda: site.app.desk.word == "Talk")
+        await site.pilot.press("enter")
+        await site.until(lambda: "wrong answer" in site.rows())
+        await site.pilot.press("f4")
+        body = site.app.desk.query_one("#match-body", Static)
+
+        def text() -> str:
+            return str(body.content)
+
+        await site.until(lambda: "m listens" in text())
+        await site.until(lambda: site.book.reader.totals()[1] >= len(garbage))
+        await site.pilot.press("s")
+        await site.until(lambda: "19200 7E1" in text().split("\n")[0], 20)
+        assert "lid closed" in text() and "reads at 19200 7E1" in text() and "[" in text()
+        await site.pilot.press("left", "p")
+        await site.until(lambda: "reads at 19200 8N1" in text())
+        assert "inverted polarity" in str(site.app.desk.query_one(HeadLine).text)
+        await site.pilot.press("enter")
+        await site.until(lambda: "a port cannot mend that" in site.said())
+        await site.pilot.press("p", "right", "enter")
+        await site.until(lambda: "19200 7E1 is taken into the link (chosen on the map" in site.said())
+        assert site.book.links()[0].line == "19200 7E1"
+        monkeypatch.chdir(tmp_path)
+        for what in ("map", "bits"):
+            await site.pilot.press("x")
+            await site.pick(what)
+            await site.until(lambda: site.app.screen.query("#line"))
+            await site.pilot.press("enter")
+            await site.until(lambda what=what: f"drew it into match-{what}.svg" in site.said(), 30)
+            assert "19200" in (tmp_path / f"match-{what}.svg").read_text()

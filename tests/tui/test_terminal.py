@@ -182,3 +182,50 @@ def test_a_small_window_and_back(terminal: Terminal, tmp_path: Path, bench_proce
     terminal.see("Ctrl\\+C again")
     terminal.press("C-c")
     terminal.see("ended with 0")
+
+
+def opened_at_9600(terminal: Terminal, book: Path, name: str, downs: int) -> None:
+    terminal.start("--book", str(book))
+    terminal.see("free +Raceway 1")
+    terminal.press(*["Down"] * downs)
+    terminal.see(rf"\n *.*{name}   rfc2217")
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("C-u")
+    terminal.type("9600 8N1")
+    terminal.press("Enter")
+    terminal.see("is open at 9600 8N1")
+    terminal.press("F4")
+    terminal.see("What are the line settings")
+
+
+def test_the_temperature_string_is_matched_from_nothing_and_proven(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened_at_9600(terminal, book, "Water temperature string", 5)
+    terminal.press("m")
+    terminal.see("4800 8N1 is taken into the link", 40)
+    screen = terminal.see(r"● Proven", 20)
+    assert "$YXXDR" in screen and "device → PC" in screen
+    connection = sqlite3.connect(book)
+    assert connection.execute("SELECT line, source LIKE 'matched, %' FROM link").fetchall() == [("4800 8N1", 1)]
+    assert connection.execute("SELECT count(*) FROM event WHERE kind = 'trial'").fetchone()[0] >= 2
+
+
+def test_the_logger_is_found_inverted_and_esc_stops_a_match(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened_at_9600(terminal, tmp_path / "b.ordolex", "Spring level logger", 6)
+    terminal.press("m")
+    screen = terminal.see("a port cannot mend that", 40)
+    assert re.search(r"2400 8N2.*inverted", screen) and "level shifter" in screen
+    terminal.press("m")
+    terminal.see("listening at")
+    stopped = time.monotonic()
+    terminal.press("Escape")
+    terminal.see("the port goes back to the link")
+    assert time.monotonic() - stopped < 2.0  # the look at the screen itself takes its time
+    terminal.press("F2")
+    terminal.press("r")
+    terminal.see("free +Spring level logger")

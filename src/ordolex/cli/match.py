@@ -218,7 +218,10 @@ async def _match(
     await runner.open()
     try:
         known = [read_line(sheet.line.settings).settings] if sheet is not None and sheet.line.settings != "any" else []
-        matcher = Matcher(runner, questions, known=known, listen_s=listen, wait_s=wait, give_up_s=give_up)
+        talks = sheet.talks if sheet is not None else ""
+        matcher = Matcher(
+            runner, questions, known=known, talks=talks, listen_s=listen, wait_s=wait, give_up_s=give_up
+        )  # fmt: skip
         return await matcher.run()
     finally:
         await runner.release()

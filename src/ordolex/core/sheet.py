@@ -129,6 +129,8 @@ class Sheet(_Table):
     line: SheetLine
     line_end: Literal["LF", "CR", "CR LF", "none"] = "LF"
     wake: list[str] = []
+    talks: str = ""
+    """A pattern for a piece of what the device says unasked; for one that cannot be asked it is the proof."""
     wiring_end: str = ""
     revision: list[Revision] = []
     lamp: list[Lamp] = []
@@ -139,6 +141,11 @@ class Sheet(_Table):
     @classmethod
     def _is_an_end(cls, value: str) -> str:
         return _end(value) if value else value
+
+    @field_validator("talks")
+    @classmethod
+    def _is_pattern(cls, value: str) -> str:
+        return _pattern(value)
 
     @field_validator("wake")
     @classmethod

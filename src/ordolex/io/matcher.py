@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import re
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.question import Verdict as Judged
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
@@ -104,6 +106,7 @@ class Matcher:
         tried: Collection[tuple[str, bytes]] = (),
         shapes: Sequence[Shape] = (),
         judge_answer: Callable[[bytes], bool] | None = None,
+        talks: str = "",
         listen_s: float = 2.5,
         wait_s: float = 0.25,
         give_up_s: float = 120.0,
@@ -115,6 +118,7 @@ class Matcher:
         self._plan = attempts(self._questions, known, tried)
         self._shapes = shapes
         self._judge_answer = judge_answer
+        self._talks = re.compile(talks.encode()) if talks else None
         self._listen_s, self._wait_s, self._give_up_s = listen_s, wait_s, give_up_s
         self._changed = changed
         self._bytes = bytearray()
@@ -352,11 +356,30 @@ class Matcher:
         elif clean:
             self.match.evidence = f"{len(chosen.reading)} characters heard without errors{shape}"
             self._keep(b"", "confirmed: no errors there", began)
+            await self._recognise()
         else:
             self._keep(b"", f"{capture.errors} errors in {len(capture.data)} bytes there", began)
             return False
         self.match.found = chosen.settings
         return True
+
+    async def _recognise(self) -> None:
+        """A device that cannot be asked is proven, in its one direction, by saying what its sheet expects."""
+        if self._talks is None:
+            return
+        end = mono_s() + max(4.0, 2 * self._listen_s)
+        while mono_s() < end:
+            found = self._talks.search(bytes(self._bytes))
+            if found is not None:
+                said = found[0].decode("latin-1")
+                await asyncio.sleep(0.1)
+                self._runner.recognise(said)
+                self.match.answered = self._runner.rung is Rung.PROVEN
+                return
+            self._arrived.clear()
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(0.5):
+                    await self._arrived.wait()
 
     # ---- asking
 

@@ -192,6 +192,12 @@ class LinkRunner:
             self._answered(answer)
             return answer
 
+    def recognise(self, said: str) -> None:
+        """The device, which only talks, said what its sheet expects; counts only on a clear link."""
+        before = self._state.rung
+        self._state.recognised(said, mono_s())
+        self._note_rung(before)
+
     def stop_asking(self) -> None:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._finish(Ended.STOPPED)

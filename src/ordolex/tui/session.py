@@ -5,6 +5,7 @@ It owns these facts; widgets hold only how they are looked at. It knows no widge
 
 from __future__ import annotations
 
+import re
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
@@ -20,6 +21,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
 from ordolex.core.match.capture import Capture
+from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
@@ -267,7 +269,12 @@ class Session:
         if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
             known.append(read_line(sheet.line.settings).settings)
         tried = self.book.reader.silent_trials(link.id, self.book.visit)
-        return self.hub.call(Matcher(runner, questions, known=known, tried=tried, changed=changed).run())
+        shapes = [Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))] if sheet and sheet.talks else []
+        talks = sheet.talks if sheet is not None else ""
+        matcher = Matcher(
+            runner, questions, known=known, tried=tried, shapes=shapes, talks=talks, changed=changed
+        )  # fmt: skip
+        return self.hub.call(matcher.run())
 
     def heard_in_book(self, link: LinkRecord) -> list[Capture]:
         """What the record has of this link, heard lately: one capture for each time at one setting."""

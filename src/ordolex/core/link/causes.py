@@ -93,7 +93,9 @@ def _parity(s: Signs) -> float:
         return 0.0
     if s.rate("parity") > 0.1:
         return 0.9
-    high = sum(byte >= 0x80 for byte in s.data) / max(1, len(s.data))
+    if len(s.data) < 8:
+        return 0.0
+    high = sum(byte >= 0x80 for byte in s.data) / len(s.data)
     masked = _text_share(bytes(byte & 0x7F for byte in s.data))
     even = sum((byte.bit_count() & 1) == 0 for byte in s.data) / max(1, len(s.data))
     if 0.2 < high < 0.8 and masked > 0.95 and max(even, 1 - even) > 0.95:

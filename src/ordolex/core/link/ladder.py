@@ -35,7 +35,7 @@ class Happening(Enum):
     BYTES = "bytes arrived"
     CLEAN = "the latest bytes are free of errors and of the expected shape"
     UNCLEAN = "errors or unreadable bytes among the latest"
-    RIGHT = "a known question got a right answer"
+    RIGHT = "a known question got a right answer, or a device without ears said what its sheet expects"
     WRONG = "a known question got a wrong answer"
     UNANSWERED = "a question that should be answered got nothing"
     QUIET = "a device that talks by itself is overdue"

@@ -24,7 +24,8 @@ _UNASKED_AFTER_S = 5.0  # bytes that come this long after our last byte were not
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """The answered question that proves a link."""
+    """The answered question that proves a link. A device that has no ears is proven in one direction only, by saying
+    what its sheet expects, with a right check: `question` is empty then."""
 
     question: str
     answer: str
@@ -153,6 +154,12 @@ class LinkState:
             self.unanswered += 1
             if answer.question.must_answer or answer.question.data in self._answered_before:
                 self._step(Happening.UNANSWERED, now_s)
+
+    def recognised(self, said: str, now_s: float) -> None:
+        """A device that only talks said what its sheet expects, with a right check."""
+        self._step(Happening.RIGHT, now_s)
+        if self.rung is Rung.PROVEN:
+            self.proof = Proof("", said, 0.0, now_s)
 
     def overdue_s(self) -> float | None:
         """When a device that talks by itself counts as silent; None for one that only answers."""

@@ -164,13 +164,17 @@ def _weigh(
     bits, clashes = sender_bits(parts, ratios)
     run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
     kept = np.arange(len(format_of))
+    prior = np.array([
+        _prior(_Key(found[int(r)].baud, chosen[int(f)], inverted), int(c))
+        for r, f, c in zip(rate_of, format_of, content_of, strict=True)
+    ])  # fmt: skip
     done = 0
     for until, most in (*_CUTS, (len(parts), 0)):
         until = min(until, len(parts))
         run.run(parts[done:until], bits[done:until], clashes[done:until])
         done = until
         if most and len(kept) > most and done < len(parts):
-            best = np.sort(np.argsort(run.totals())[-most:])
+            best = np.sort(np.argsort(run.totals() * _TEMPER + prior[kept])[-most:])
             run.keep(best)
             kept = kept[best]
     return [

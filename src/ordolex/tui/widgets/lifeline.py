@@ -107,7 +107,10 @@ class Lifeline(Painted):
         if advice is not None:
             return f"Next  {advice.sentence}", "straw"
         proof = self.view.evidence.proof
-        return (f"✓ {proof.question} → {proof.answer}" if proof is not None else ""), "moss"
+        if proof is None:
+            return "", "moss"
+        asked = proof.question or "device → PC only, nothing can be asked"
+        return f"✓ {asked} → {proof.answer}", "moss"
 
 
 def _cell(text: str, width: int) -> str:
@@ -151,6 +154,8 @@ def _clear(evidence: Evidence) -> tuple[str, str]:
 
 
 def _proof(evidence: Evidence, view: LinkView, now_s: float) -> tuple[str, str]:
+    if evidence.proof is not None and not evidence.proof.question:
+        return "said as its sheet has it", f"device → PC, {age(now_s - evidence.proof.at_s)}"
     if evidence.proof is not None:
         ms = f"{evidence.proof.ms:.0f} ms"
         return f"{visible_text(evidence.proof.question)} answered", f"{ms}, {age(now_s - evidence.proof.at_s)}"
