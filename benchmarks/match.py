@@ -1,6 +1,6 @@
 """How well the sender's settings are inferred from received bytes: accuracy by number of bytes, calibration, time.
 
-    .venv/bin/python -m benchmarks.match [--cases 300] [--seed 20000]
+    .venv/bin/python -m benchmarks.match [--cases 120] [--seed 20000]
 
 Cases are random (benchmarks/match_cases.py); the seeds up to 19999 were used while the weights were chosen, so report
 with a seed from 20000 on.
@@ -88,7 +88,7 @@ def main() -> None:
                 print(f"| {where} | {'yes' if flags else 'no'} | {count} | {_share(o.rate for o in rows)} |"
                       f" {_share(o.first for o in rows)} | {_share(o.three for o in rows)} |"
                       f" {sum(o.seconds for o in rows) / len(rows):.2f} | {max(o.seconds for o in rows):.2f} |")  # fmt: skip
-    print("\nreading first, by rate of the listener over that of the sender (64 bytes, line errors, not the same rate)")
+    print("\nreading first, by the listener's rate over the sender's (64 bytes, line errors, 1 to 10 times above)")
     rows = [o for o in done if not o.job.same_rate and o.job.flags and o.job.count == 64]
     for ratio in sorted({round(o.ratio, 2) for o in rows}):
         of = [o for o in rows if round(o.ratio, 2) == ratio]

@@ -87,10 +87,8 @@ def random_case(rng: random.Random, *, same_rate: bool, wrong: float | None = No
     kind = rng.choice(list(KINDS))
     data_bits = 8 if kind == "frames" else rng.choice((7, 8))
     sender = LineSettings(rng.choice(RATES), data_bits, rng.choice(list(Parity)), float(rng.choice((1, 2))))
-    if same_rate:
-        listener = sender.baud
-    else:
-        listener = rng.choice([rate for rate in RATES if 1 <= rate / sender.baud <= 10])
+    above = [rate for rate in RATES if 1 <= rate / sender.baud <= 10]
+    listener = sender.baud if same_rate else rng.choice(above)
     return make_case(
         rng, sender, LineSettings(listener), kind,
         inverted=rng.random() < 0.25, wrong=rng.choice((0.0, 0.02)) if wrong is None else wrong,

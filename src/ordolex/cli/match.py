@@ -220,7 +220,8 @@ async def _match(
         known = [read_line(sheet.line.settings).settings] if sheet is not None and sheet.line.settings != "any" else []
         talks = sheet.talks if sheet is not None else ""
         matcher = Matcher(
-            runner, questions, known=known, talks=talks, listen_s=listen, wait_s=wait, give_up_s=give_up
+            runner, questions, first=known[0] if known else None, known=known, talks=talks,
+            listen_s=listen, wait_s=wait, give_up_s=give_up,
         )  # fmt: skip
         return await matcher.run()
     finally:

@@ -22,7 +22,7 @@ from ordolex.core.match.capture import Capture, Flags, starts_from_times
 from ordolex.core.match.infer import Inference, Ranked, infer
 from ordolex.core.match.plan import Attempt, attempts, longest_s
 from ordolex.core.match.shapes import Shape
-from ordolex.core.match.verdict import Kind, Verdict, judge, listening_settings
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, judge, listening_settings
 from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
@@ -46,6 +46,7 @@ _LADDER = (
 )  # where to listen when a capture says nothing certain
 _CONFIRM = 12
 _ANSWER_S = 0.6
+_ALMOST = 0.95
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,13 +96,15 @@ class Match:
 
 
 class Matcher:
-    """Finds the settings behind one open port. `changed` is called, in the links' thread, whenever there is news."""
+    """Finds the settings behind one open port. `first` is where to listen first, where a sheet says so; `known` are
+    settings to ask at before all others. `changed` is called, in the links' thread, whenever there is news."""
 
     def __init__(
         self,
         runner: LinkRunner,
         questions: Sequence[bytes] = (),
         *,
+        first: LineSettings | None = None,
         known: Sequence[LineSettings] = (),
         tried: Collection[tuple[str, bytes]] = (),
         shapes: Sequence[Shape] = (),
@@ -129,7 +132,7 @@ class Matcher:
         self._before = runner.line
         self._arrived = asyncio.Event()
         self._asked: set[tuple[str, bytes]] = set()
-        self._first = known[0] if known else FIRST_LISTEN
+        self._first = first or FIRST_LISTEN
         self.match.at_most_s = min(give_up_s, self._most())
 
     def _most(self) -> float:
@@ -230,15 +233,24 @@ class Matcher:
         heard = [*self._useful, capture] if capture.data else list(self._useful)
         at_its_rate = len(capture.data) >= _LOOK_AT[0] and self._at_its_rate(capture.heard_at)
         heard = heard[-1:] if at_its_rate else heard[-2:]
-        self._looking = True
-        try:
-            self.match.inference = await asyncio.to_thread(
-                infer, heard, shapes=self._shapes, most_rates=3 if at_its_rate else 6
-            )
-        finally:
-            self._looking = False
+        most = 3 if at_its_rate else 6
+        if len(heard) > 1 and len(capture.data) >= _LOOK_AT[1]:
+            alone = await self._infer(heard[-1:], most)
+            sure = alone.best is not None and alone.best.probability >= CERTAIN
+            heard = heard[-1:] if sure else heard
+            self.match.inference = alone if sure else await self._infer(heard, most)
+        else:
+            self.match.inference = await self._infer(heard, most)
         self.match.verdict = judge(heard, self.match.inference)
         self._changed(self.match)
+
+    async def _infer(self, heard: Sequence[Capture], most_rates: int) -> Inference:
+        """The inference, away from the loop; bytes that come meanwhile may seem late."""
+        self._looking = True
+        try:
+            return await asyncio.to_thread(infer, heard, shapes=self._shapes, most_rates=most_rates)
+        finally:
+            self._looking = False
 
     def _keep(self, sent: bytes, words: str, began_s: float, line: LineSettings | None = None) -> None:
         capture = self._capture()
@@ -274,6 +286,10 @@ class Matcher:
                     return
                 next_line = line
             elif next_line == line and self._at_its_rate(line) and await self._confirm():
+                return
+            verdict = self.match.verdict
+            certain = verdict is not None and verdict.kind is Kind.CERTAIN
+            if certain and next_line.baud in visited and await self._confirm():
                 return
             visited.add(line.baud)
             if next_line.baud in visited and next_line.baud != self._runner.line.baud:
@@ -321,7 +337,7 @@ class Matcher:
                 self.match.found = chosen.settings
                 self.match.evidence = f"{len(chosen.reading)} characters read, the line is inverted"
                 return True
-            if await self._comes_clean(chosen):
+            if await self._comes_clean(chosen, group.probability):
                 return True
         return False
 
@@ -338,30 +354,43 @@ class Matcher:
         self._keep(b"", "still inverted there" if same else "not inverted, seen from there", began)
         return same
 
-    async def _comes_clean(self, chosen: Ranked) -> bool:
-        """Tunes to these settings, and waits for some bytes in a row without errors; the first may be cut."""
+    async def _comes_clean(self, chosen: Ranked, probability: float) -> bool:
+        """Tunes to these settings, and waits for some bytes in a row without errors; the first may be cut. Unless they
+        were almost certain before, the inference must agree with what comes there."""
         began = mono_s()
         self.match.now = f"confirming {chosen.settings.text}"
         await self._tune(chosen.settings)
-        for count in (_CONFIRM, 3 * _CONFIRM, 5 * _CONFIRM):
+        for count in (_CONFIRM, 3 * _CONFIRM):
             await self._until(count, max(2.0, self._listen_s))
-            if not any(any(flag) for flag in self._flags[-_CONFIRM + 2 :]) or len(self._bytes) < count:
+            if self._clean_lately() or len(self._bytes) < count:
                 break
         capture = self._capture()
-        clean = not any(any(flag) for flag in self._flags[-_CONFIRM + 2 :])
         shape = f", {chosen.shape}" if chosen.shape else ""
         if not capture.data:
             self.match.evidence = f"{len(chosen.reading)} characters read; it was silent since"
             self._keep(b"", "silent while confirming", began)
-        elif clean:
-            self.match.evidence = f"{len(chosen.reading)} characters heard without errors{shape}"
-            self._keep(b"", "confirmed: no errors there", began)
+        elif (self._clean_lately() and probability > _ALMOST) or await self._still_looks_like(chosen, capture):
+            # a talker that never pauses may find the receiver out of step: errors, and yet the settings are right
+            how = "without errors" if self._clean_lately() else "out of step, and the inference agrees"
+            self.match.evidence = f"{len(chosen.reading)} characters heard, {len(capture.data)} of them {how}{shape}"
+            self._keep(b"", f"confirmed: {how} there", began)
             await self._recognise()
         else:
             self._keep(b"", f"{capture.errors} errors in {len(capture.data)} bytes there", began)
             return False
         self.match.found = chosen.settings
         return True
+
+    def _clean_lately(self) -> bool:
+        return not any(any(flag) for flag in self._flags[-_CONFIRM + 2 :])
+
+    async def _still_looks_like(self, chosen: Ranked, capture: Capture) -> bool:
+        """Whether what came at these settings speaks for them by itself."""
+        alone = await self._infer([capture], 3)
+        if alone.best is None or alone.best.best.settings.baud != chosen.settings.baud or alone.best.best.inverted:
+            return False
+        among = any(member.settings == chosen.settings for member in alone.best.members)
+        return among or (self._clean_lately() and len(capture.data) < 3 * _CONFIRM)
 
     async def _recognise(self) -> None:
         """A device that cannot be asked is proven, in its one direction, by saying what its sheet expects."""

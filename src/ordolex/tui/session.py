@@ -6,7 +6,7 @@ It owns these facts; widgets hold only how they are looked at. It knows no widge
 from __future__ import annotations
 
 import re
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
@@ -265,14 +265,17 @@ class Session:
         if runner is None:
             return None
         sheet = self.sheet_of(link)
-        known = []
+        first = None
         if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
-            known.append(read_line(sheet.line.settings).settings)
+            first = read_line(sheet.line.settings).settings
+        others = [self.line_of(other) for other in self.links if other.id != link.id and other.line]
+        usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
+        known = list(dict.fromkeys([*([first] if first else []), *usual]))
         tried = self.book.reader.silent_trials(link.id, self.book.visit)
         shapes = [Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))] if sheet and sheet.talks else []
         talks = sheet.talks if sheet is not None else ""
         matcher = Matcher(
-            runner, questions, known=known, tried=tried, shapes=shapes, talks=talks, changed=changed
+            runner, questions, first=first, known=known, tried=tried, shapes=shapes, talks=talks, changed=changed
         )  # fmt: skip
         return self.hub.call(matcher.run())
 

@@ -103,7 +103,8 @@ def _costs(parts: Sequence[Segment], ratios: NDArray[np.float64]) -> NDArray[np.
     # a sample on the border between two bits says nothing where they differ
     around = np.append(0, changes[:-1]) + changes
     conflicts += (~firm * around[None, :]).sum(axis=1) * (_BIT / _CONFLICT) * 0.5
-    ends = bit + 1
+    # bits that were seen: above the receiver's rate some fall between two samples, and cost nothing
+    ends = np.cumsum(np.diff(bit, axis=1, prepend=-1.0) > 0, axis=1)
     bits = (ends * lengths[None, 1:]).sum(axis=1)
     cost: NDArray[np.float64] = conflicts * _CONFLICT + bits * _BIT
     return cost
