@@ -85,9 +85,9 @@ def main() -> None:
             for count in counts:
                 rows = [o for o in done if (o.job.same_rate, o.job.flags, o.job.count) == (same, flags, count)]
                 where = "at the sender's rate" if same else "1 to 10 times above it"
-                print(f"| {where} | {'yes' if flags else 'no'} | {count} | {_share(o.rate for o in rows)} |"
-                      f" {_share(o.first for o in rows)} | {_share(o.three for o in rows)} |"
-                      f" {sum(o.seconds for o in rows) / len(rows):.2f} | {max(o.seconds for o in rows):.2f} |")  # fmt: skip
+                shares = " | ".join(_share(getattr(o, name) for o in rows) for name in ("rate", "first", "three"))
+                mean, worst = sum(o.seconds for o in rows) / len(rows), max(o.seconds for o in rows)
+                print(f"| {where} | {'yes' if flags else 'no'} | {count} | {shares} | {mean:.2f} | {worst:.2f} |")
     print("\nreading first, by the listener's rate over the sender's (64 bytes, line errors, 1 to 10 times above)")
     rows = [o for o in done if not o.job.same_rate and o.job.flags and o.job.count == 64]
     for ratio in sorted({round(o.ratio, 2) for o in rows}):
