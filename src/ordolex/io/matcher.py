@@ -108,7 +108,6 @@ class Matcher:
         known: Sequence[LineSettings] = (),
         tried: Collection[tuple[str, bytes]] = (),
         shapes: Sequence[Shape] = (),
-        judge_answer: Callable[[bytes], bool] | None = None,
         talks: str = "",
         listen_s: float = 2.5,
         wait_s: float = 0.25,
@@ -120,7 +119,6 @@ class Matcher:
         self._questions = list(questions)
         self._plan = attempts(self._questions, known, tried)
         self._shapes = shapes
-        self._judge_answer = judge_answer
         self._talks = re.compile(talks.encode()) if talks else None
         self._listen_s, self._wait_s, self._give_up_s = listen_s, wait_s, give_up_s
         self._changed = changed
@@ -449,9 +447,7 @@ class Matcher:
             await self._tune(settings)
             answer = await self._runner.ask(Question(question, timeout_s=max(0.3, 2 * self._wait_s)))
             clean = bool(answer.data) and not answer.errors.total and _readable(answer.data)
-            right = answer.verdict is Judged.RIGHT or (
-                self._judge_answer is not None and self._judge_answer(answer.data)
-            )
+            right = answer.verdict is Judged.RIGHT
             if clean and (right or answer.verdict is not Judged.WRONG):
                 self.match.found = settings
                 self.match.answered = right

@@ -191,9 +191,9 @@ def _half(s: Signs) -> float:
 
 
 _CAUSES: tuple[tuple[str, str, str, Callable[[Signs], float]], ...] = (
-    ("inverted", "the polarity is turned: logic levels at an RS-232 port, or A and B swapped",
-     "Measure the idle voltage: negative is RS-232, 3 to 5 V is logic. Match (F4) says it from the bytes", _inverted),
-    ("rate", "wrong baud", "Match (F4) finds the rate from this garbage; with the right one there are no errors",
+    ("inverted", "polarity turned: logic levels at an RS-232 port, or A and B swapped",
+     "Match (F4) tells; so does the idle voltage: 3 to 5 V is logic, negative RS-232", _inverted),
+    ("rate", "wrong baud", "Match (F4) finds it from this garbage",
      _wrong_rate),
     ("parity", "wrong parity, or seven data bits for eight",
      "Match (F4) tells the format; by hand, try 7E1 and 8N1 at the same rate", _parity),

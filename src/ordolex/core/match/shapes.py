@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 from ordolex.core.checks import frames_in, reduced
 
@@ -56,10 +55,3 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
 
 def _sum_is_right(match: re.Match[bytes]) -> bool:
     return reduced(match[1]) == int(match[2], 16)
-
-
-def comes_again(reading: bytes, length: int = 4) -> int:
-    """How many pieces of this length stand in it more than once: in binary data a sign that it was read rightly."""
-    pieces = [reading[at : at + length] for at in range(len(reading) - length + 1)]
-    ordered = sorted(pieces)
-    return sum(a == b and len(set(a)) > 1 for a, b in pairwise(ordered))
