@@ -114,7 +114,7 @@ async def test_wrong_settings_give_garbage_with_line_errors(line: str, serve_ben
 async def test_an_inverted_device_is_heard_as_breaks_and_errors(serve_bench: ServeBench, notes: Notes) -> None:
     runner = runner_for(await serve_bench({**TALKER, "polarity": "inverted"}), "4800 8N1", notes)
     await runner.open()
-    await until(lambda: runner.view().evidence.heard > 60)
+    await until(lambda: runner.view().evidence.heard > 60 and runner.view().evidence.errors.breaks)
     evidence = runner.view().evidence
     assert evidence.rung is Rung.HEARD and evidence.errors.breaks >= 1 and evidence.checks_right == 0
     await runner.release()
