@@ -28,10 +28,10 @@ WALK = (
     ("talk-proven.png", f"Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
     ("talk-talker.png", f"F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),
-    ("match.png", "F4 wait:0.8 m wait:9"),
+    ("match.png", "F4 wait:0.8 m wait:14"),
     (
         "match-inverted.png",
-        "F2 wait:0.4 Down Return wait:0.5 ctrl+u text:9600 wait:0.3 Return wait:1.5 F4 wait:0.5 m wait:9",
+        "F2 wait:0.4 Down Return wait:0.5 ctrl+u text:9600 wait:0.3 Return wait:1.5 F4 wait:0.5 m wait:16",
     ),
     ("wire.png", "F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
