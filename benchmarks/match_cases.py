@@ -5,9 +5,10 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass
 
-from ordolex.core.checks import crc16, reduced
+from ordolex.core.checks import crc16
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
+from ordolex.core.text.nmea0183 import sentence
 from ordolex.core.wire.levels import Transmitter
 from ordolex.core.wire.receiver import Receiver, Resync
 
@@ -38,7 +39,7 @@ def sentences(rng: random.Random) -> bytes:
         body = f"{rng.choice(('II', 'WI', 'YX'))}XDR,C,{rng.uniform(2, 19):.1f},C,T{rng.randint(1, 9)}"
         if rng.random() < 0.4:
             body = f"{rng.choice(('II', 'YX'))}MTW,{rng.uniform(2, 19):.1f},C"
-        out += f"${body}*{reduced(body.encode()):02X}\r\n".encode()
+        out += sentence(body.encode())
     return out
 
 

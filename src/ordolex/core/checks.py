@@ -2,14 +2,7 @@
 
 from __future__ import annotations
 
-from functools import reduce
-
 SHORTEST, LONGEST = 5, 64
-
-
-def reduced(data: bytes) -> int:
-    """The exclusive or of all bytes, as behind the asterisk of a sentence (NMEA 0183, checksum field)."""
-    return reduce(int.__xor__, data, 0)
 
 
 def _table() -> tuple[int, ...]:

@@ -33,17 +33,8 @@ _LOOK_AT = (16, 32, 64)  # after so many bytes of one listen the inference is as
 _QUIET_S = 0.35  # silence after some bytes: what is there is looked at
 _FEW = 6
 _MOST_LISTENS = 8
-_LADDER = (
-    9600,
-    1200,
-    38400,
-    300,
-    4800,
-    19200,
-    57600,
-    2400,
-    115200,
-)  # where to listen when a capture says nothing certain
+_LADDER = (9600, 1200, 38400, 300, 4800, 19200, 57600, 2400, 115200)
+"""Where to listen when a capture says nothing certain."""
 _CONFIRM = 12
 _ANSWER_S = 0.6
 _ALMOST = 0.95

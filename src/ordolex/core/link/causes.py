@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import pairwise
 
-from ordolex.core.checks import reduced
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text import nmea0183
 
 LOOKED_AT = 512
 """Bytes, the latest, that are looked at."""
@@ -25,7 +25,6 @@ class Signs:
     data      the latest of them, LOOKED_AT at the most
     errors    line errors among them; None where the port reports none
     sent      what was sent last, without an answer of known shape since
-    flow      whether any flow control is in force
     unasked   whether they came without a question
     bursts    how many separate arrivals they came in
     """
@@ -33,14 +32,11 @@ class Signs:
     data: bytes
     errors: LineErrors | None = None
     sent: bytes = b""
-    flow: bool = False
     unasked: bool = False
     bursts: int = 1
-    text: bytes = field(init=False, default=b"")
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "data", self.data[-LOOKED_AT:])
-        object.__setattr__(self, "text", bytes(byte for byte in self.data if 32 <= byte < 127))
 
     @property
     def readable(self) -> float:
@@ -108,7 +104,7 @@ def _clock(s: Signs) -> float:
 
 
 def _missing(s: Signs) -> float:
-    right, wrong = _sentences(s.data)
+    right, wrong = nmea0183.census(s.data)
     if s.errors is not None and s.errors.total:
         return 0.0
     whole = s.readable > 0.95
@@ -145,7 +141,7 @@ def _staircase(s: Signs) -> float:
 def _two_sources(s: Signs) -> float:
     if s.readable < 0.9:
         return 0.0
-    right, wrong = _sentences(s.data)
+    right, wrong = nmea0183.census(s.data)
     begun = len(re.findall(rb"[$!][A-Z]{4,6},", s.data))
     ends = len(re.findall(rb"[\r\n]+", s.data))
     if begun >= 2 and ends >= begun and right + wrong < 0.6 * begun:
@@ -234,13 +230,6 @@ def causes(signs: Signs) -> list[Cause]:
 def _text_share(data: bytes) -> float:
     good = sum(32 <= byte < 127 or byte in b"\r\n\t" for byte in data)
     return good / len(data) if data else 0.0
-
-
-def _sentences(data: bytes) -> tuple[int, int]:
-    """Sentences with a right and with a wrong checksum."""
-    found = re.findall(rb"[$!]([\x20-\x7e]{3,90}?)\*([0-9A-Fa-f]{2})", data)
-    right = sum(reduced(body) == int(check, 16) for body, check in found)
-    return right, len(found) - right
 
 
 def _cut_words(s: Signs) -> bool:

@@ -104,13 +104,13 @@ def infer(
         return Inference((), ())
     chosen = formats(data_bits)
     only: set[int] = set()
-    for capture in heard:
+    for capture in heard if len(heard) > 1 else ():
         found = rates.candidates(segments(capture, Resync.EDGE), capture.heard_at.baud, most_rates)
         only |= {rate.baud for rate in found[:9]}
     weighed: list[dict[tuple[_Key, int], float]] = []
     fits: dict[tuple[_Key, int], _Fit] = {}
     for capture in heard:
-        one = _weigh_capture(capture, chosen, most_rates, sorted(only) if len(heard) > 1 else (), fits)
+        one = _weigh_capture(capture, chosen, most_rates, sorted(only), fits)
         weighed.append(one)
     total = _together(weighed, _temper(fits))
     return _ranked(total, fits, shapes)

@@ -9,9 +9,9 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ordolex.core.checks import frames_in, reduced
+from ordolex.core.checks import frames_in
+from ordolex.core.text import nmea0183
 
-_SENTENCE = re.compile(rb"[$!]([\x20-\x7e]{3,80}?)\*([0-9A-Fa-f]{2})")
 _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
 MOST = 14.0
@@ -30,8 +30,7 @@ class Shape:
 def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
     """What the reading's shapes are worth, in nats, and in words; (0, "") for none."""
     found: list[tuple[float, str]] = []
-    right = sum(_sum_is_right(m) for m in _SENTENCE.finditer(reading))
-    wrong = len(_SENTENCE.findall(reading)) - right
+    right, wrong = nmea0183.census(reading)
     if right:
         found.append((5.0 * right - 4.0 * wrong, f"{right} sentence{'s' * (right > 1)} with a right checksum"))
     elif wrong:
@@ -51,7 +50,3 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
         return 0.0, ""
     worth = min(MOST, sum(value for value, _ in found))
     return worth, max(found)[1]
-
-
-def _sum_is_right(match: re.Match[bytes]) -> bool:
-    return reduced(match[1]) == int(match[2], 16)

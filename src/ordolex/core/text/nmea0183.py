@@ -8,6 +8,8 @@ from operator import xor
 
 _SENTENCE = re.compile(rb"[$!]([\x20-\x29\x2b-\x7e]*)\*([0-9A-Fa-f]{2})")
 
+_WITHIN = re.compile(rb"[$!]([\x20-\x7e]{3,90}?)\*([0-9A-Fa-f]{2})")
+
 
 def checksum(body: bytes) -> int:
     """Exclusive or of all characters between the start character and the asterisk."""
@@ -23,3 +25,10 @@ def verdict(line: bytes) -> bool | None:
     """Whether the line's checksum is right; None where the line is no sentence with a checksum."""
     found = _SENTENCE.fullmatch(line)
     return None if found is None else checksum(found[1]) == int(found[2], 16)
+
+
+def census(data: bytes) -> tuple[int, int]:
+    """How many sentences that stand anywhere in the data have a right checksum, and how many a wrong one."""
+    found = _WITHIN.findall(data)
+    right = sum(checksum(body) == int(check, 16) for body, check in found)
+    return right, len(found) - right
