@@ -54,7 +54,8 @@ def draw_map(
 ) -> Figure:
     """Baud across, format down; each cell by its probability, as a figure and as a shade."""
     wide, high = 19.0, 7.0
-    figure, axes = sheet(30 + wide * len(bauds), 30 + high * len(formats))
+    wanted = 14 + 2.4 * len(title)  # the title stands above a narrow map too
+    figure, axes = sheet(max(wanted, 30 + wide * len(bauds)), 30 + high * len(formats))
     top = 12 + high * len(formats)
     axes.text(6, top + 11, title, size=11, weight="bold", color=INK)
     for column, baud in enumerate(bauds):

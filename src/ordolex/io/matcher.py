@@ -262,7 +262,7 @@ class Matcher:
         for number in range(_MOST_LISTENS):
             began = mono_s()
             await self._tune(line)
-            self.match.now = f"listening at {line.text}"
+            self.match.now = f"listening at {line.text}, at most {self.match.at_most_s:.0f} s in all"
             self._changed(self.match)
             patience = self._listen_s if number == 0 else max(self._listen_s, 4.0)
             next_line = await self._one_listen(line, patience)
