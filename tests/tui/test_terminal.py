@@ -118,7 +118,7 @@ def test_a_signal_restores_the_terminal_and_closes_the_book(
 ) -> None:
     book = tmp_path / "site.ordolex"
     terminal.start("--book", str(book), size=(80, 24))
-    terminal.see("free +Raceway 1")
+    terminal.see("(free|just came) +Raceway 1")
     terminal.press("Enter")
     terminal.see("Line settings of")
     terminal.press("Enter")
@@ -136,7 +136,7 @@ def test_a_port_replugged_under_another_number_keeps_its_link(
 ) -> None:
     book = tmp_path / "site.ordolex"
     terminal.start("--book", str(book))
-    terminal.see("free +Raceway 1")
+    terminal.see("(free|just came) +Raceway 1")
     for wait_for in ("Line settings of", "● Held", "● Proven"):
         terminal.press("Enter")
         terminal.see(wait_for)
@@ -159,7 +159,7 @@ def test_a_terminal_that_is_gone_ends_the_program_and_closes_the_book(
 ) -> None:
     book = tmp_path / "site.ordolex"
     terminal.start("--book", str(book))
-    terminal.see("free +Raceway 1")
+    terminal.see("(free|just came) +Raceway 1")
     pid = terminal.pid()
     terminal.tmux("kill-server")
     deadline = time.monotonic() + 15
@@ -171,7 +171,7 @@ def test_a_terminal_that_is_gone_ends_the_program_and_closes_the_book(
 
 def test_a_small_window_and_back(terminal: Terminal, tmp_path: Path, bench_process: BenchNotice) -> None:
     terminal.start("--book", str(tmp_path / "b.ordolex"), size=(128, 40))
-    terminal.see("free +Raceway 1")
+    terminal.see("(free|just came) +Raceway 1")
     terminal.tmux("resize-window", "-x", "40", "-y", "10")
     terminal.see(r"Ordolex +F2 Find")
     terminal.tmux("resize-window", "-x", "80", "-y", "24")
@@ -186,7 +186,7 @@ def test_a_small_window_and_back(terminal: Terminal, tmp_path: Path, bench_proce
 
 def opened_at_9600(terminal: Terminal, book: Path, name: str, downs: int) -> None:
     terminal.start("--book", str(book))
-    terminal.see("free +Raceway 1")
+    terminal.see("(free|just came) +Raceway 1")
     terminal.press(*["Down"] * downs)
     terminal.see(rf"\n *.*{name}   rfc2217")
     terminal.press("Enter")
