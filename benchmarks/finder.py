@@ -24,7 +24,8 @@ from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
 from ordolex.core.match.formats import formats, usual
 from ordolex.core.match.plan import GENERIC, RATES
-from ordolex.io.matcher import Matcher
+from ordolex.io.match.matcher import Matcher
+from ordolex.io.match.options import Options
 from ordolex.io.runner import LinkRunner
 
 VERBOSE = False
@@ -45,9 +46,10 @@ def plan(cases: list[LineSettings], kind: str) -> str:
 async def one(endpoint: str, questions: tuple[bytes, ...]) -> tuple[LineSettings | None, float, int, int, bool]:
     runner = LinkRunner(0, endpoint, LineSettings(9600), NoBook())
     await runner.open()
+    options = Options(questions, listen_s=2.0 if not questions else 0.4, give_up_s=120)
     began = time.perf_counter()
     try:
-        found = await Matcher(runner, questions, listen_s=2.0 if not questions else 0.4, give_up_s=120).run()
+        found = await Matcher(runner, options).run()
     finally:
         await runner.release()
     if VERBOSE:

@@ -12,6 +12,7 @@ from ordolex.core.text.nmea0183 import sentence
 from ordolex.core.wire.levels import Transmitter
 from ordolex.core.wire.receiver import Receiver, Resync
 
+_CLOCK_S = 0.001  # times of arrival are known to a whole millisecond
 RATES = (300, 600, 1200, 2400, 4800, 9600, 14400, 19200, 28800, 38400, 57600, 115200)
 PLACES = ("raceway 1", "raceway 2", "intake", "pump house", "hatching room", "blower B", "feeder 3", "spring")
 WORDS = ("oxygen", "temp", "level", "flow", "alarm", "running", "stopped", "low", "high", "door open", "filter", "ok")
@@ -81,7 +82,7 @@ class Case:
     habit: Resync
     wrong: float
     capture: Capture
-    """With flags; `times_s` of the arrivals in it as starts."""
+    """With flags and times of arrival."""
 
 
 def random_case(rng: random.Random, *, same_rate: bool, wrong: float | None = None) -> Case:
@@ -122,7 +123,9 @@ def make_case(
         data.append(byte)
         flags.append(flag)
         times.append(character.at_s)
-    capture = Capture(heard_at, bytes(data), tuple(flags), starts_from_times(times, heard_at))
+    starts = starts_from_times(times, heard_at)
+    whole_ms = tuple(round(time, 3) for time in times)
+    capture = Capture(heard_at, bytes(data), tuple(flags), starts, whole_ms, _CLOCK_S / 12**0.5)
     return Case(sender, inverted, clock, gap_bits, kind, text, heard_at, habit, wrong, capture)
 
 

@@ -228,6 +228,9 @@ def test_solve_says_what_the_sender_uses_from_bytes_alone(tmp_path: Path) -> Non
     explained = run("solve", "--hex", bytes(c.byte for c in got).hex(), "--explain").stdout
     assert "▁" in explained and "sent" in explained and "%" in explained
     refused(run("solve", "--hex", "9g"), 1, "no hex pairs")
+    refused(run("solve", "--hex", "9f", "--data-bits", "9"), 2, "give some of 5 6 7 8")
+    few = run("solve", "--hex", "0a151b0a151b0a15", "--data-bits", "5", "--json").stdout
+    assert {entry["line"].split()[1][0] for entry in json.loads(few)["ranked"]} == {"5"}
     refused(run("solve", str(tmp_path / "nothing")), 1, "cannot be read")
     (tmp_path / "errors").write_text("9999 F")
     refused(run("solve", str(tmp_path / "heard.bin"), "--errors", str(tmp_path / "errors")), 1, "there is no byte 9999")

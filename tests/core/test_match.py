@@ -12,11 +12,12 @@ from ordolex.core.checks import crc16, frames_in
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.match.capture import Capture, Flags, segments, starts_from_times
+from ordolex.core.match.capture import Capture, Flags, segments, spread_of, starts_from_times
 from ordolex.core.match.explain import misread, rows
-from ordolex.core.match.formats import formats
-from ordolex.core.match.infer import infer, read_out
+from ordolex.core.match.formats import Format, formats
+from ordolex.core.match.infer import infer
 from ordolex.core.match.plan import attempts, longest_s, with_bit_7, with_units
+from ordolex.core.match.read import Supposed, read_out
 from ordolex.core.match.shapes import seen_in
 from ordolex.core.match.stored import captures
 from ordolex.core.match.verdict import Kind, judge
@@ -29,7 +30,7 @@ TEXT = b"spring level 412 mm, lid closed, battery 3.61 V\r\nraceway 2 oxygen 9.4
 
 def heard(
     sender: str, at: str, text: bytes = TEXT, *, inverted: bool = False, habit: Resync = Resync.EDGE,
-    clock: float = 1.0, gap: float = 0.0, skip: int = 9, flags: bool = True, count: int = 48,
+    clock: float = 1.0, gap: float = 0.0, skip: int = 9, flags: bool = True, count: int = 48, timed: bool = False,
 ) -> Capture:  # fmt: skip
     """What a receiver gets that comes in the middle of the talk."""
     out = Transmitter(read_line(sender).settings, inverted=inverted, clock=clock, gap_bits=gap)
@@ -37,7 +38,8 @@ def heard(
     receiver.receive(out.send(text, 1.0))
     got = receiver.advance(1e9)[skip:]
     marks = tuple(Flags(c.framing, c.parity, c.broken) for c in got) if flags else None
-    capture = Capture(read_line(at).settings, bytes(c.byte for c in got), marks)
+    times = tuple(round(c.at_s, 3) for c in got) if timed else ()
+    capture = Capture(read_line(at).settings, bytes(c.byte for c in got), marks, times_s=times, spread_s=0.0003)
     return capture.first(count)
 
 
@@ -81,6 +83,24 @@ def test_the_sender_is_found_from_what_a_wrong_receiver_got(sender: str, at: str
     assert best.probability > 0.6
 
 
+@pytest.mark.parametrize("extra", [{}, {"inverted": True}, {"flags": False}, {"clock": 1.02, "gap": 3.3}])
+def test_times_of_arrival_tell_the_bits_that_a_receiver_far_above_the_rate_did_not_see(
+    extra: dict[str, object],
+) -> None:
+    capture = heard("300 8N1", "2400 8N1", count=64, timed=True, **extra)  # type: ignore[arg-type]
+    group = infer([capture]).groups[0]
+    assert group.best.settings == LineSettings(300) and group.best.inverted == bool(extra.get("inverted"))
+    assert group.probability > 0.9
+    guess = infer([heard("300 8N1", "2400 8N1", count=64, **extra)]).groups[0]  # type: ignore[arg-type]
+    assert guess.probability < 0.7 and alike(group.best.reading) > alike(guess.best.reading) + 0.15
+
+
+def test_times_that_came_in_lumps_are_not_believed() -> None:
+    line = LineSettings(2400)
+    assert spread_of([0.0, 0.01, 0.02], line, 0.001) == 0.001
+    assert spread_of([0.0, 0.016, 0.016, 0.016], line, 0.001) == pytest.approx(9 / 2400)
+
+
 def test_what_cannot_be_told_apart_stands_in_one_group_and_is_said() -> None:
     capture = heard("9600 7M1", "9600 8N1", TEXT)
     inference = infer([capture])
@@ -120,7 +140,7 @@ def test_no_bytes_are_too_strange(data: bytes, marks: int, at: str) -> None:
 
 def test_a_reading_is_what_a_right_receiver_gets() -> None:
     capture = heard("9600 8E1", "9600 8N1", count=60, habit=Resync.CLASSIC)
-    read = read_out(capture, read_line("9600 8E1").settings, False, 1.0, Resync.CLASSIC)
+    (read,) = read_out(capture, [Supposed(Format(8, Parity.EVEN, 1), False, 1.0)], Resync.CLASSIC)
     assert read.data[1:-1] in TEXT and len(read.data) > 40
 
 

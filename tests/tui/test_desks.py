@@ -27,6 +27,7 @@ from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk
 from ordolex.tui.desks.match import MatchDesk
+from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.row_view import RowView
@@ -594,7 +595,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
         await site.until(lambda: "7E1" in text().split("\n")[0], 20)
         assert "lid closed" in text() and re.search(r"reads at 19200 7E[12]", text()) and "[" in text()
         desk = site.app.query_one(MatchDesk)
-        desk._go_to(read_line("19200 7E1").settings, False)
+        desk._board.go_to(read_line("19200 7E1").settings, False)
         await site.pilot.press("left", "p")
         await site.until(lambda: "reads at 19200 8N1" in text())
         assert "inverted polarity" in str(site.app.desk.query_one(HeadLine).text)
@@ -604,6 +605,15 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
         await site.until(lambda: "19200 7E1 is taken into the link (chosen on the map" in site.said())
         assert site.book.links()[0].line == "19200 7E1"
         monkeypatch.chdir(tmp_path)
+        for what, wish in (("wait", "900"), ("units", "1-4 17"), ("bits", "6 7")):
+            await site.pilot.press("a")
+            await site.pick(what)
+            await site.until(lambda: site.app.screen.query("#line"))
+            site.app.screen.query_one("#line", EntryLine).value = wish
+            await site.pilot.press("enter")
+        await site.until(lambda: "6N1" in text() and "8N1" not in text().split("  baud  ")[1].split("\n")[0])
+        assert desk._wanted.wait_s == 0.9 and desk._units == [1, 2, 3, 4, 17]
+        assert "reads at 19200 7E1" in text()
         for what in ("map", "bits"):
             await site.pilot.press("x")
             await site.pick(what)

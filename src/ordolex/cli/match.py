@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,16 +15,19 @@ from ordolex.cli.exchange import kept_in
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.match.capture import Capture, Flags, starts_from_times
+from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.infer import Inference, Ranked, infer
 from ordolex.core.match.plan import GENERIC, with_units
 from ordolex.core.match.verdict import Verdict, inverted_advice, judge
+from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
-from ordolex.io.matcher import Match, Matcher
+from ordolex.io.match.matcher import Matcher
+from ordolex.io.match.options import Options
+from ordolex.io.match.trials import Match
 from ordolex.io.runner import LinkRunner, RecorderLike
 from ordolex.io.sheets import all_sheets
 
@@ -38,6 +43,7 @@ def solve(
     heard_at: Annotated[str, typer.Option(help="The settings at which they were received.")] = "9600 8N1",
     errors: Annotated[Path | None, typer.Option(help="One line per flagged byte: its index and F, P or B.")] = None,
     times: Annotated[Path | None, typer.Option(help="One arrival time in ms per byte.")] = None,
+    data_bits: Annotated[str, typer.Option(help="Numbers of data bits to weigh, 5 to 8.")] = "7 8",
     explain: Annotated[bool, typer.Option(help="Print the bits, and where they were sampled.")] = False,
     draw: Annotated[Path | None, typer.Option(help="Write the bits as .svg or .pdf.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
@@ -46,8 +52,10 @@ def solve(
     with faults_said(json):
         line = read_line(heard_at).settings
         data = _bytes_given(file, hex_)
-        capture = Capture(line, data, _flags_from(errors, len(data)), _starts_from(times, len(data), line))
-        result = infer([capture])
+        came = _times_from(times, len(data))
+        starts, spread = starts_from_times(came, line), spread_of(came, line, _step_of(came))
+        capture = Capture(line, data, _flags_from(errors, len(data)), starts, came, spread)
+        result = infer([capture], data_bits=read_data_bits(data_bits))
         verdict = judge([capture], result)
         if draw is not None and result.best is not None:
             _draw(draw, result.best.best, line)
@@ -140,7 +148,8 @@ def _flags_from(file: Path | None, count: int) -> tuple[Flags, ...] | None:
     return tuple(flags)
 
 
-def _starts_from(file: Path | None, count: int, line: LineSettings) -> tuple[bool, ...]:
+def _times_from(file: Path | None, count: int) -> tuple[float, ...]:
+    """Times of arrival in seconds; none without a file."""
     if file is None:
         return ()
     try:
@@ -149,7 +158,12 @@ def _starts_from(file: Path | None, count: int, line: LineSettings) -> tuple[boo
         raise Fault(f"{file}: {error}", "write one time in ms per byte") from error
     if len(ms) != count:
         raise Fault(f"{file} has {len(ms)} times for {count} bytes", "write one time in ms per byte")
-    return starts_from_times([time / 1000 for time in ms], line)
+    return tuple(time / 1000 for time in ms)
+
+
+def _step_of(times_s: Sequence[float]) -> float:
+    """How fine the times are: whole milliseconds are good to about a third of one, others to a tenth of that."""
+    return 0.0003 if all(abs(time * 1000 - round(time * 1000)) < 1e-6 for time in times_s) else 0.00003
 
 
 def _draw(file: Path, best: Ranked, heard_at: LineSettings) -> None:
@@ -170,6 +184,7 @@ def match(
     ask: Annotated[list[str] | None, typer.Option(help="A harmless question; may be given again.")] = None,
     sheet: Annotated[str | None, typer.Option(help="A device sheet, for its questions and settings.")] = None,
     units: Annotated[str | None, typer.Option(help="Unit IDs A-B, for questions with {unit}.")] = None,
+    data_bits: Annotated[str, typer.Option(help="Numbers of data bits to weigh, 5 to 8.")] = "7 8",
     listen: Annotated[float, typer.Option(help="Seconds to listen before anything is asked.")] = 2.5,
     wait: Annotated[float, typer.Option(help="Seconds to wait for each answer.")] = 0.25,
     give_up: Annotated[float, typer.Option(help="Seconds after which to give up.")] = 120.0,
@@ -186,9 +201,14 @@ def match(
         if sheet is not None and known is None:
             raise Fault(f"there is no sheet {sheet!r}", "`ordolex sheet list` names them")
         given = [to_bytes(text) for text in ask or ()] or sheet_questions(known)
-        questions = [each for text in given for each in with_units(text, _unit_range(units))]
+        questions = [
+            each for text in given for each in with_units(text, read_units(units) if units is not None else [1])
+        ]
         with kept_in(book, endpoint, read_line("9600 8N1")) as (recorder, link, _):
-            found = asyncio.run(_match(endpoint, recorder, link, questions, known, listen, wait, give_up))
+            options = Options(
+                questions, data_bits=read_data_bits(data_bits), listen_s=listen, wait_s=wait, give_up_s=give_up
+            )
+            found = asyncio.run(_match(endpoint, recorder, link, options, known))
     if json:
         print_json(_match_json(found))
     else:
@@ -204,26 +224,14 @@ def match(
             typer.echo(inverted_advice())
 
 
-async def _match(
-    endpoint: str,
-    recorder: RecorderLike,
-    link: int,
-    questions: list[bytes],
-    sheet: Sheet | None,
-    listen: float,
-    wait: float,
-    give_up: float,
-) -> Match:
+async def _match(endpoint: str, recorder: RecorderLike, link: int, options: Options, sheet: Sheet | None) -> Match:
+    if sheet is not None:
+        known = [read_line(sheet.line.settings).settings] if sheet.line.settings != "any" else []
+        options = replace(options, first=known[0] if known else None, known=known, talks=sheet.talks)
     runner = LinkRunner(link, endpoint, read_line("9600 8N1").settings, recorder)
     await runner.open()
     try:
-        known = [read_line(sheet.line.settings).settings] if sheet is not None and sheet.line.settings != "any" else []
-        talks = sheet.talks if sheet is not None else ""
-        matcher = Matcher(
-            runner, questions, first=known[0] if known else None, known=known, talks=talks,
-            listen_s=listen, wait_s=wait, give_up_s=give_up,
-        )  # fmt: skip
-        return await matcher.run()
+        return await Matcher(runner, options).run()
     finally:
         await runner.release()
 
@@ -233,15 +241,6 @@ def sheet_questions(sheet: Sheet | None) -> list[bytes]:
     if sheet is None:
         return list(GENERIC)
     return [to_bytes(text) for text in (*(q.send for q in sheet.harmless), *sheet.wake)]
-
-
-def _unit_range(text: str | None) -> list[int]:
-    if text is None:
-        return [1]
-    first, _, last = text.partition("-")
-    if not first.isdecimal() or not (last or first).isdecimal():
-        raise Fault(f"--units {text!r} is no range", "write such as 1-32")
-    return list(range(int(first), int(last or first) + 1))
 
 
 def _match_json(found: Match) -> dict[str, Any]:

@@ -133,9 +133,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("match.earlier_bits", "comma", "Bits back", MATCH, "Scrolls the drawn bits back.", ""),
     Command("match.later_bits", "full_stop", "Bits forward", MATCH, "Scrolls the drawn bits forward.", "bits"),
     Command("match.stored", "s", "From the record", MATCH, "Works on what the book has heard on this link.", "record"),
-    Command(
-        "match.questions", "a", "Questions", MATCH, "What may be asked: harmless questions, one a line.", "questions"
-    ),
+    Command("match.begin_all", "M", "Match all", MATCH, "Every link that is not proven, all at once.", ""),
+    Command("match.wishes", "a", "How to match", MATCH, "Questions, wait for each answer, unit IDs, data bits.", "how"),
     Command("match.draw", "x", "Draw", MATCH, "Writes the map or the bits as SVG or PDF.", "draw"),
     Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),
     Command("talk.later", "down", "Later entry", TALK, "Back towards the newest.", ""),

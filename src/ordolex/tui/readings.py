@@ -6,6 +6,7 @@ from pathlib import Path
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
+from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.io.everywhere import SHORTEST_WAIT_S
@@ -31,6 +32,16 @@ def wait_reading(text: str) -> str:
     if not text.isdigit() or not SHORTEST_WAIT_S * 1000 <= int(text) <= 60_000:
         raise ValueError(f"give whole milliseconds, {SHORTEST_WAIT_S * 1000:.0f} to 60000")
     return f"{int(text) / 1000:g} s"
+
+
+def units_reading(text: str) -> str:
+    """Unit IDs. Raises SettingsError."""
+    return f"{len(read_units(text))} units, each asked in turn"
+
+
+def data_bits_reading(text: str) -> str:
+    """Numbers of data bits to weigh. Raises SettingsError."""
+    return f"{10 * len(read_data_bits(text))} formats"
 
 
 def endpoint_reading(text: str) -> str:

@@ -33,7 +33,9 @@ from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.everywhere import Try
 from ordolex.io.feed import Passed
 from ordolex.io.hub import Hub
-from ordolex.io.matcher import Match, Matcher
+from ordolex.io.match.matcher import Matcher
+from ordolex.io.match.options import Options
+from ordolex.io.match.trials import Match
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.runner import LinkRunner, LinkView
 from ordolex.io.sheets import all_sheets
@@ -259,8 +261,9 @@ class Session:
         """Asks on all these ports at once; `deliver` is called in the links' thread."""
         return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
 
-    def match(self, link: LinkRecord, questions: list[bytes], changed: Callable[[Match], None]) -> Future[Match] | None:
-        """Finds the settings behind an open link; `changed` is called in the links' thread."""
+    def match(self, link: LinkRecord, wanted: Options, changed: Callable[[Match], None]) -> Future[Match] | None:
+        """Finds the settings behind an open link; `changed` is called in the links' thread. To what is wanted comes
+        what the sheet, the site's other links and the record know."""
         runner = self.runner(link)
         if runner is None:
             return None
@@ -270,14 +273,16 @@ class Session:
             first = read_line(sheet.line.settings).settings
         others = [self.line_of(other) for other in self.links if other.id != link.id and other.line]
         usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
-        known = list(dict.fromkeys([*([first] if first else []), *usual]))
-        tried = self.book.reader.silent_trials(link.id, self.book.visit)
-        shapes = [Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))] if sheet and sheet.talks else []
-        talks = sheet.talks if sheet is not None else ""
-        matcher = Matcher(
-            runner, questions, first=first, known=known, tried=tried, shapes=shapes, talks=talks, changed=changed
-        )  # fmt: skip
-        return self.hub.call(matcher.run())
+        options = replace(
+            wanted,
+            first=first,
+            known=list(dict.fromkeys([*([first] if first else []), *usual])),
+            tried=self.book.reader.silent_trials(link.id, self.book.visit),
+            talks=sheet.talks if sheet is not None else "",
+        )
+        if sheet is not None and sheet.talks:
+            options = replace(options, shapes=[Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))])
+        return self.hub.call(Matcher(runner, options, changed).run())
 
     def heard_in_book(self, link: LinkRecord) -> list[Capture]:
         """What the record has of this link, heard lately: one capture for each time at one setting."""

@@ -7,7 +7,7 @@ certain. Between two segments the line was high for a time that is not known.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -17,6 +17,8 @@ from ordolex.core.wire.receiver import Resync
 UNKNOWN = 2
 """The level of a sample that the receiver did not tell."""
 _SILENT_FRAMES = 3.0  # so many frames at the receiver's rate without a byte, and the line is taken to have rested
+_COARSE = 0.6  # sender's bits: times that are no better do not count them
+_LONG = 150.0  # receiver's bits: longer than any frame of a sender who is at most ten times slower
 _SILENT_S = 0.03  # but never less than this: adapters and networks hold bytes back for a while
 
 
@@ -36,22 +38,28 @@ class Capture:
     data      what it handed over
     flags     line errors, one entry a byte; None where the port reports none
     starts    for each byte whether the line was at rest before it, so that it begins with a true start bit
+    times_s   when each byte came, in seconds of any clock; empty where that is not known
+    spread_s  how far from the truth one of those times may be
     """
 
     heard_at: LineSettings
     data: bytes
     flags: tuple[Flags, ...] | None = None
     starts: tuple[bool, ...] = ()
+    times_s: tuple[float, ...] = ()
+    spread_s: float = 0.0
 
     def __post_init__(self) -> None:
-        for name, given in (("flags", self.flags), ("starts", self.starts or None)):
+        for name, given in (("flags", self.flags), ("starts", self.starts or None), ("times", self.times_s or None)):
             if given is not None and len(given) != len(self.data):
                 raise ValueError(f"{len(given)} {name} for {len(self.data)} bytes; give one for each byte")
 
     def first(self, count: int) -> Capture:
         """The first `count` bytes of it."""
         flags = self.flags[:count] if self.flags is not None else None
-        return Capture(self.heard_at, self.data[:count], flags, self.starts[:count])
+        return replace(
+            self, data=self.data[:count], flags=flags, starts=self.starts[:count], times_s=self.times_s[:count]
+        )
 
     @property
     def errors(self) -> int:
@@ -64,15 +72,27 @@ def starts_from_times(times_s: Sequence[float], heard_at: LineSettings) -> tuple
     return (False, *(later - earlier > rest for earlier, later in pairwise(times_s)))[: len(times_s)]
 
 
+def spread_of(times_s: Sequence[float], heard_at: LineSettings, least_s: float) -> float:
+    """How far from the truth times of arrival are: bytes cannot come faster than the line brings them. Not less than
+    `least_s`, the step of the clock that they were read from."""
+    frame_s = (heard_at.bits_per_frame - 1) / heard_at.baud
+    early = max((frame_s - (later - earlier) for earlier, later in pairwise(times_s)), default=0.0)
+    return max(least_s, early)
+
+
 class Segment(NamedTuple):
     """levels   one sample for each bit of the receiver, the first in the middle of the start bit: 0, 1 or UNKNOWN
     rested   whether the line was at rest before it
     first    which byte of the capture it begins with
+    lasts    receiver's bits from its first edge to that of the next segment; None where times do not tell
+    spread   how far from the truth that may be
     """
 
     levels: tuple[int, ...]
     rested: bool
     first: int
+    lasts: float | None = None
+    spread: float = 0.0
 
 
 def segments(capture: Capture, habit: Resync) -> list[Segment]:
@@ -86,7 +106,7 @@ def segments(capture: Capture, habit: Resync) -> list[Segment]:
         if flag is not None and flag.broken:
             levels = (0,) * len(levels)
         rested = bool(capture.starts and capture.starts[at])
-        if going_on and not rested:
+        if going_on and not rested and not _late(capture, at):
             last = out[-1]
             out[-1] = Segment(last.levels + levels[1:], last.rested, last.first)
         else:
@@ -95,6 +115,32 @@ def segments(capture: Capture, habit: Resync) -> list[Segment]:
         if len(out[-1].levels) > 200:
             going_on = False  # a run of framing errors without end: a grid that long means nothing
     return out
+
+
+def _late(capture: Capture, at: int) -> bool:
+    """Whether a byte came too late to go on in the same grid as the one before."""
+    if not capture.times_s:
+        return False
+    between = (capture.times_s[at] - capture.times_s[at - 1]) * capture.heard_at.baud
+    return between > capture.heard_at.bits_per_frame + 2 + 4 * capture.spread_s * capture.heard_at.baud
+
+
+def timed(parts: list[Segment], capture: Capture, ratio: float) -> list[Segment]:
+    """With the time from edge to edge, if the times of arrival are fine enough to count the bits of a sender by them;
+    `ratio` is his likeliest rate to the receiver's."""
+    spread = capture.spread_s * 2**0.5 * capture.heard_at.baud
+    if not capture.times_s or spread * ratio > _COARSE:
+        return parts
+    parts = list(parts)
+    for at in range(len(parts) - 1):
+        part, after = parts[at], parts[at + 1]
+        lasts = (capture.times_s[after.first] - capture.times_s[part.first]) * capture.heard_at.baud
+        if lasts > _LONG:
+            parts[at + 1] = after._replace(rested=True)
+        else:
+            parts[at] = part._replace(lasts=lasts, spread=spread)
+            parts[at + 1] = after._replace(rested=False)
+    return parts
 
 
 def _parity(byte: int, flag: Flags | None, line: LineSettings) -> tuple[int, ...]:

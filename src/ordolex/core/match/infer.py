@@ -11,18 +11,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.match import rates
-from ordolex.core.match.capture import Capture, Segment, segments
+from ordolex.core.match.capture import Capture, Segment, segments, timed
 from ordolex.core.match.content import BINARY, TEXT, kind_weight
 from ordolex.core.match.formats import Format, formats, usual
-from ordolex.core.match.forward import Candidates, Forward, sender_bits
+from ordolex.core.match.forward import Forward
+from ordolex.core.match.read import Characters, Supposed, read_out
+from ordolex.core.match.samples import sender_bits
 from ordolex.core.match.shapes import Shape, seen_in
+from ordolex.core.match.ways import Candidates
 from ordolex.core.wire.receiver import Resync
 
-_CUTS = ((8, 140), (20, 48), (40, 24))  # after so many segments, go on with so many candidates
+_CUTS = ((8, 220), (20, 80), (40, 40))  # after so many segments, go on with so many candidates
 _READ = 10  # so many settings are read out and looked at as a whole
 _TEMPER = 0.8  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
@@ -141,32 +143,33 @@ def _weigh_capture(
         parts = segments(capture, habit)
         found = rates.candidates(parts, capture.heard_at.baud, most_rates, only)
         clocks = Counter(rate.baud for rate in found)
-        for inverted in (False, True):
-            for key, kind, ratio, weight in _weigh(parts, found, chosen, inverted):
-                weight -= float(np.log(len(habits) * clocks[key.baud]))
-                place = (key, kind)
-                if place not in fits or weight > fits[place].weight:
-                    fits[place] = _Fit(capture, habit, ratio, weight)
-                out[place] = float(np.logaddexp(out[place], weight)) if place in out else weight
+        parts = timed(parts, capture, found[0].ratio if found else 1.0)
+        for key, kind, ratio, weight in _weigh(parts, found, chosen):
+            weight -= float(np.log(len(habits) * clocks[key.baud]))
+            place = (key, kind)
+            if place not in fits or weight > fits[place].weight:
+                fits[place] = _Fit(capture, habit, ratio, weight)
+            out[place] = float(np.logaddexp(out[place], weight)) if place in out else weight
     return out
 
 
 def _weigh(
-    parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format], inverted: bool
+    parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format]
 ) -> list[tuple[_Key, int, float, float]]:
     """(settings, content, ratio, log weight) of all candidates that were followed to the end."""
     if not found:
         return []
-    rate_of, format_of, content_of = (
-        axis.ravel() for axis in np.meshgrid(range(len(found)), range(len(chosen)), (TEXT, BINARY), indexing="ij")
+    rate_of, format_of, content_of, inverted = (
+        axis.ravel()
+        for axis in np.meshgrid(range(len(found)), range(len(chosen)), (TEXT, BINARY), (0, 1), indexing="ij")
     )
     ratios = np.array([rate.ratio for rate in found])
     bits, clashes = sender_bits(parts, ratios)
     run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
     kept = np.arange(len(format_of))
     prior = np.array([
-        _prior(_Key(found[int(r)].baud, chosen[int(f)], inverted), int(c))
-        for r, f, c in zip(rate_of, format_of, content_of, strict=True)
+        _prior(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), int(c))
+        for r, f, c, i in zip(rate_of, format_of, content_of, inverted, strict=True)
     ])  # fmt: skip
     done = 0
     for until, most in (*_CUTS, (len(parts), 0)):
@@ -179,7 +182,7 @@ def _weigh(
             kept = kept[best]
     return [
         (
-            _Key(found[int(rate_of[k])].baud, chosen[int(format_of[k])], inverted),
+            _Key(found[int(rate_of[k])].baud, chosen[int(format_of[k])], bool(inverted[k])),
             int(content_of[k]),
             float(ratios[rate_of[k]]),
             float(weight),
@@ -215,15 +218,18 @@ def _ranked(
         by_key[key] = float(np.logaddexp(by_key[key], weight)) if key in by_key else weight
     order = sorted(by_key, key=lambda key: -by_key[key])
     entries: list[tuple[float, Ranked]] = []
-    for place, key in enumerate(order):
-        kind = max((k for k in (TEXT, BINARY) if (key, k) in total), key=lambda k: total[key, k])
+    chosen = [
+        (key, max((k for k in (TEXT, BINARY) if (key, k) in total), key=lambda k: total[key, k])) for key in order
+    ]
+    readings = _read_all(chosen[:_READ], fits)
+    for place, (key, kind) in enumerate(chosen):
         fit = fits[key, kind]
         exact = fit.ratio * fit.capture.heard_at.baud
         settings = LineSettings(key.baud, key.format.data_bits, key.format.parity, float(key.format.stop_bits))
         entry = Ranked(settings, exact, key.inverted, 0.0, b"")
         weight = by_key[key]
         if place < _READ:
-            characters = read_out(fit.capture, settings, key.inverted, fit.ratio, fit.habit, kind)
+            characters = readings[place]
             entry = replace(entry, reading=characters.data, gaps=characters.gaps)
             bonus, shape = seen_in(entry.reading, shapes)
             entry = replace(entry, shape=shape)
@@ -234,6 +240,22 @@ def _ranked(
     ranked = [replace(entry, probability=float(np.exp(weight - top)) / sum_) for weight, entry in entries]
     ranked.sort(key=lambda entry: -entry.probability)
     return Inference(tuple(ranked), tuple(_grouped(ranked)))
+
+
+def _read_all(chosen: Sequence[tuple[_Key, int]], fits: dict[tuple[_Key, int], _Fit]) -> dict[int, Characters]:
+    """What each of these reads, by its place; those of one capture and habit are read out together."""
+    together: dict[tuple[int, Resync], list[int]] = {}
+    for place, one in enumerate(chosen):
+        together.setdefault((id(fits[one].capture), fits[one].habit), []).append(place)
+    out: dict[int, Characters] = {}
+    for places in together.values():
+        first = fits[chosen[places[0]]]
+        supposed = [
+            Supposed(key.format, key.inverted, fits[key, kind].ratio, kind)
+            for key, kind in (chosen[place] for place in places)
+        ]
+        out |= dict(zip(places, read_out(first.capture, supposed, first.habit), strict=True))
+    return out
 
 
 def _grouped(ranked: Sequence[Ranked]) -> list[Group]:
@@ -253,35 +275,3 @@ def _alike(a: Ranked, b: Ranked) -> bool:
         return False
     short, long = sorted((a.reading, b.reading), key=len)
     return len(long) - len(short) <= 2 and (short in long or (len(short) > 4 and short[1:-1] in long))
-
-
-@dataclass(frozen=True, slots=True)
-class Characters:
-    """data   the characters of which all bits are known
-    gaps   how many were left out
-    """
-
-    data: bytes
-    gaps: int
-
-
-def read_out(
-    capture: Capture,
-    settings: LineSettings,
-    inverted: bool,
-    ratio: float,
-    habit: Resync = Resync.EDGE,
-    kind: int = TEXT,
-) -> Characters:
-    """The capture as it reads if the sender uses these settings."""
-    parts = segments(capture, habit)
-    ratios = np.array([ratio])
-    bits, clashes = sender_bits(parts, ratios)
-    one: NDArray[np.int64] = np.zeros(1, np.int64)
-    format_ = Format(settings.data_bits, settings.parity, int(settings.stop_bits))
-    run = Forward(Candidates([format_], one, ratios, one, one + kind, inverted), history=True)
-    run.run(parts, bits, clashes)
-    full = (1 << settings.data_bits) - 1
-    frames = run.reading(0)
-    known = bytes(value for value, mask, _ in frames if mask == full)
-    return Characters(known, len(frames) - len(known))

@@ -14,8 +14,7 @@ from ordolex.core.text import nmea0183
 
 _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
-MOST = 14.0
-"""No shape is worth more than this, in nats: whatever fits may still be chance or an echo of something else."""
+_MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,5 +47,6 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
     found += [(shape.worth, shape.name) for shape in own if shape.pattern.search(reading)]
     if not found:
         return 0.0, ""
-    worth = min(MOST, sum(value for value, _ in found))
+    most = _MOST_CHECKED if right or frames else _MOST
+    worth = min(most, sum(value for value, _ in found))
     return worth, max(found)[1]

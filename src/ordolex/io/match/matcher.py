@@ -1,0 +1,85 @@
+"""The finder: listens to a device, or asks it, at settings that the inference chooses, until its settings are known.
+
+It works on an open link's runner, so everything that passes is in the record. It sends nothing but the questions that
+it was given, changes nothing at the device, and each change of the port's settings is said and noted.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+
+from ordolex.core.match.infer import Inference
+from ordolex.core.match.plan import attempts, longest_s
+from ordolex.core.match.verdict import judge
+from ordolex.io.faults import Fault
+from ordolex.io.match.asking import Asking
+from ordolex.io.match.listening import Listening
+from ordolex.io.match.options import Options
+from ordolex.io.match.search import Search
+from ordolex.io.match.trials import Match
+from ordolex.io.runner import LinkRunner
+
+
+class Matcher:
+    """Finds the settings behind one open port. `changed` is called, in the links' thread, whenever there is news."""
+
+    def __init__(
+        self, runner: LinkRunner, options: Options | None = None, changed: Callable[[Match], None] = lambda match: None
+    ) -> None:
+        options = options or Options()
+        self._search = Search(runner, options, changed)
+        self._runner = runner
+        self._options = options
+        self._plan = attempts(options.questions, options.known, options.tried)
+        self._before = runner.line
+        self.match.at_most_s = min(options.give_up_s, self._most())
+
+    @property
+    def match(self) -> Match:
+        return self._search.match
+
+    def _most(self) -> float:
+        if not self._options.questions:
+            return self._options.give_up_s
+        return self._options.listen_s + longest_s(self._plan, self._options.wait_s) + 5
+
+    async def run(self) -> Match:
+        """Until the settings are found, nothing is left to try, or the time is over. Cancel it to stop; the port stays
+        at the setting that the link says. Raises a Fault if the port fails."""
+        match = self.match
+        self._before = self._runner.line
+        before = self._runner.overhear
+        self._runner.overhear = self._search.ear.heard
+        try:
+            async with asyncio.timeout(self._options.give_up_s):
+                await Listening(self._search).run()
+                if match.found is None and not match.inverted and self._options.questions:
+                    await Asking(self._search, self._plan).run()
+        except TimeoutError:
+            match.now = f"gave up after {self._options.give_up_s:g} s"
+        finally:
+            self._runner.overhear = before
+            await asyncio.shield(self._leave_port())
+            if match.found is None and match.verdict is None:
+                match.verdict = judge([], Inference((), ()))
+            self._search.note(
+                "match", self._summary(), {"trials": len(match.trials), "seconds": round(match.seconds, 2)}
+            )
+            self._search.tell()
+        return match
+
+    async def _leave_port(self) -> None:
+        """The port ends at the settings found, or at those that it had before."""
+        wanted = self.match.found if self.match.found is not None and not self.match.inverted else self._before
+        if self._runner.is_open and self._runner.line != wanted:
+            with contextlib.suppress(Fault):
+                await self._runner.retune(wanted)
+
+    def _summary(self) -> str:
+        match = self.match
+        if match.found is not None:
+            return f"matched: {match.found.text}{', inverted' if match.inverted else ''} ({match.evidence})"
+        words = match.verdict.words if match.verdict is not None else "nothing heard"
+        return f"not matched after {len(match.trials)} trials: {words}"

@@ -1,0 +1,35 @@
+"""How a match is to be done."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.match.shapes import Shape
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """questions  what may be asked; all of it goes out at many settings, so it must be harmless
+    first      where to listen first, where a sheet says so
+    known      settings to ask at before all others
+    tried      what was silent before: settings as text, and the bytes sent
+    shapes     what the device's talk looks like
+    talks      a pattern by which a device that cannot be asked is recognised
+    data_bits  numbers of data bits that are weighed
+    listen_s   how long to listen before anything is asked
+    wait_s     how long to wait for each answer
+    give_up_s  after which the match ends
+    """
+
+    questions: Sequence[bytes] = ()
+    first: LineSettings | None = None
+    known: Sequence[LineSettings] = ()
+    tried: Collection[tuple[str, bytes]] = ()
+    shapes: Sequence[Shape] = ()
+    talks: str = ""
+    data_bits: Sequence[int] = (7, 8)
+    listen_s: float = 2.5
+    wait_s: float = 0.25
+    give_up_s: float = 120.0

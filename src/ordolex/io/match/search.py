@@ -1,0 +1,90 @@
+"""What listening and asking share: the port, what is heard on it, the inference, and the trials so far."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.match.capture import Capture
+from ordolex.core.match.infer import Inference, infer
+from ordolex.core.match.verdict import CERTAIN, Kind, judge
+from ordolex.io.clock import mono_s
+from ordolex.io.match.ear import Ear
+from ordolex.io.match.options import Options
+from ordolex.io.match.trials import Match, Trial
+from ordolex.io.runner import LinkRunner
+
+LOOK_AT = (16, 32, 64)
+"""After so many bytes of one listen the inference is asked."""
+
+
+class Search:
+    """`changed` is called, in the links' thread, whenever there is news."""
+
+    def __init__(self, runner: LinkRunner, options: Options, changed: Callable[[Match], None]) -> None:
+        self.match = Match()
+        self.runner = runner
+        self.options = options
+        self.ear = Ear(runner, LOOK_AT[-1])
+        self._changed = changed
+        self._useful: list[Capture] = []
+
+    def tell(self, now: str | None = None) -> None:
+        """Tells that there is news; `now` is what goes on."""
+        if now is not None:
+            self.match.now = now
+        self._changed(self.match)
+
+    async def tune(self, line: LineSettings) -> None:
+        """Sets the port, and listens anew."""
+        if self.runner.line != line:
+            await self.runner.retune(line)
+        self.ear.begin()
+
+    def note(self, kind: str, text: str, detail: dict[str, object]) -> None:
+        self.runner.note(kind, text, detail)
+
+    def at_its_rate(self, line: LineSettings) -> bool:
+        """Whether this is the sender's own rate, as far as is known."""
+        best = self.match.inference.best
+        return best is not None and best.best.settings.baud == line.baud and best.probability > 0.2
+
+    async def look(self) -> None:
+        """Asks the inference about everything heard, away from the loop."""
+        capture = self.ear.capture()
+        heard = [*self._useful, capture] if capture.data else list(self._useful)
+        at_its_rate = len(capture.data) >= LOOK_AT[0] and self.at_its_rate(capture.heard_at)
+        heard = heard[-1:] if at_its_rate else heard[-2:]
+        most = 3 if at_its_rate else 6
+        if len(heard) > 1 and len(capture.data) >= LOOK_AT[1]:
+            alone = await self.infer(heard[-1:], most)
+            sure = alone.best is not None and alone.best.probability >= CERTAIN
+            heard = heard[-1:] if sure else heard
+            self.match.inference = alone if sure else await self.infer(heard, most)
+        else:
+            self.match.inference = await self.infer(heard, most)
+        self.match.verdict = judge(heard, self.match.inference)
+        self.tell()
+
+    async def infer(self, heard: Sequence[Capture], most_rates: int) -> Inference:
+        """The inference, away from the loop; bytes that come meanwhile may seem late."""
+        self.ear.busy = True
+        try:
+            return await asyncio.to_thread(
+                infer, heard, shapes=self.options.shapes, most_rates=most_rates, data_bits=self.options.data_bits
+            )
+        finally:
+            self.ear.busy = False
+
+    def keep(self, sent: bytes, words: str, began_s: float, line: LineSettings | None = None) -> None:
+        """Keeps a trial, here and in the record."""
+        capture = self.ear.capture()
+        trial = Trial(line or self.runner.line, sent, capture, words, mono_s() - began_s)
+        self.match.trials.append(trial)
+        if capture.data:
+            self.match.captures.append(capture)
+            if self.match.verdict is None or self.match.verdict.kind not in (Kind.SLOWER, Kind.FASTER):
+                self._useful.append(capture)
+        self.note("trial", f"{trial.line.text}: {words}", trial.as_dict())
+        self.tell()
