@@ -229,3 +229,18 @@ def test_the_logger_is_found_inverted_and_esc_stops_a_match(
     terminal.press("F2")
     terminal.press("r")
     terminal.see("free +Spring level logger")
+
+
+def test_several_ports_are_matched_at_once(terminal: Terminal, tmp_path: Path, bench_process: BenchNotice) -> None:
+    book = tmp_path / "b.ordolex"
+    opened_at_9600(terminal, book, "Water temperature string", 5)
+    terminal.press("M")
+    terminal.see("Match all at once")
+    terminal.press("Down", "Enter")
+    terminal.see(r"(?s)(Proven, .*){3}", 40)
+    connection, lines = sqlite3.connect(book), dict[str, str]()
+    end = time.monotonic() + 40
+    while not {"19200 8N1", "4800 8N1"} <= set(lines.values()) and time.monotonic() < end:
+        time.sleep(0.2)
+        lines = dict(connection.execute("SELECT name, line FROM link WHERE source LIKE 'matched, %'").fetchall())
+    assert lines["Water temperature string"] == "4800 8N1" and lines["Raceway 1 oxygen"] == "19200 8N1"

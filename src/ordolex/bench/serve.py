@@ -65,7 +65,8 @@ class Bench:
             self._control.close()
 
     def notice(self) -> BenchNotice:
-        port = self._control.sockets[0].getsockname()[1] if self._control is not None else 0
+        listening = self._control.sockets if self._control is not None else ()  # none any more once it stops
+        port = listening[0].getsockname()[1] if listening else 0
         devices = tuple(place.notice() for place in self._benches)
         return BenchNotice(os.getpid(), self.plan.site, f"127.0.0.1:{port}", devices)
 

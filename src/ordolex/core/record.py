@@ -54,7 +54,7 @@ class Event:
     """Something that happened, other than bytes. `link` is 0 for the book as a whole.
 
     Kinds: opened, refused, released, lost, back, settings, rung, answer, lines, note, recording, try, everywhere,
-    trial, match.
+    trial, match, withheld (a secret, or its echo: `direction` and number of `bytes` in the detail).
     """
 
     link: int

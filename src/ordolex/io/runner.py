@@ -18,6 +18,7 @@ from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.secrets import HELD_S, Piece, Withholder
 from ordolex.core.link.state import Evidence, LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
@@ -82,6 +83,7 @@ class LinkRunner:
         self._modem = ""
         self._stay_open = False
         self._proved_by: Question | None = None
+        self._withholder = Withholder()
         self.overhear: Callable[[bytes, LineErrors | None, float], None] | None = None
         """Called with everything that arrives, behind the recorder: whoever finds settings listens here."""
 
@@ -151,6 +153,8 @@ class LinkRunner:
         async with self._opening:
             transport, self._transport = self._transport, None
             self._finish(Ended.STOPPED)
+            self._pass_on(self._withholder.flush(mono_s() + HELD_S), None, mono_s())
+            self._withholder = Withholder()
             if transport is None:
                 return
             await transport.close()
@@ -202,6 +206,27 @@ class LinkRunner:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._finish(Ended.STOPPED)
 
+    async def send(self, data: bytes) -> None:
+        """Sends without waiting for an answer. Raises a Fault where it could not be sent."""
+        await self._write(data)
+
+    async def send_secret(self, secret: bytes, behind: bytes = b"", *, whole: bool = True) -> None:
+        """Sends what nobody is to see: it is neither shown nor kept, nor is its echo; only its length is. `behind`,
+        such as a line end, is no secret. `whole` says that the secret ends here."""
+        if self._transport is None:
+            raise PortLost("the port is not open", "open it in Find first")
+        self._withholder.typed(secret, mono_s(), whole=whole)
+        if secret:
+            self._withheld("tx", len(secret))
+            self._state.sent(bytes(len(secret)), mono_s())
+            await self._hand_over(secret)
+        if behind:
+            await self._write(behind)
+
+    def _withheld(self, direction: str, count: int) -> None:
+        text = f"{count} byte{'s' * (count > 1)} withheld"
+        self._note("withheld", text, {"direction": direction, "bytes": count})
+
     async def _write(self, data: bytes) -> None:
         if self._transport is None:
             raise PortLost("the port is not open", "open it in Find first")
@@ -209,6 +234,10 @@ class LinkRunner:
         self._recorder.record(self.link, "tx", data, None, now)
         self._state.sent(data, now)
         self.feed.put(Passed("tx", data, utc_us(now)))
+        await self._hand_over(data)
+
+    async def _hand_over(self, data: bytes) -> None:
+        assert self._transport is not None
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
         try:
             async with asyncio.timeout(patience):
@@ -226,6 +255,25 @@ class LinkRunner:
     # ---- the listener of the transport: the one tap
 
     def arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        if not self._withholder.active:
+            self._arrived(data, errors, at_s)
+            return
+        self._pass_on(self._withholder.receive(data, at_s), errors, at_s)
+        if self._withholder.holding:
+            asyncio.get_running_loop().call_later(2 * HELD_S, self._let_through)
+
+    def _let_through(self) -> None:
+        self._pass_on(self._withholder.flush(mono_s()), None, mono_s())
+
+    def _pass_on(self, pieces: list[Piece], errors: LineErrors | None, at_s: float) -> None:
+        for piece in pieces:
+            if piece.withheld:
+                self._withheld("rx", piece.withheld)
+            if piece.data or errors is not None:
+                self._arrived(piece.data, errors, at_s)
+                errors = None
+
+    def _arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         self._recorder.record(self.link, "rx", data, errors, at_s)
         if self._recorder.full and self._transport is not None:
             self._hold_back(self._transport)

@@ -119,16 +119,31 @@ class MatchDesk(Desk):
         else:
             self._moved = False
             self._begin(link)
+            self.say("listening first, then asking; Esc stops")
 
-    def action_begin_all(self) -> None:
-        """On every link of the site that has line settings and is not proven, all at once."""
+    @work
+    async def action_begin_all(self) -> None:
+        """On every link of the site that has line settings and is not proven, and on free ports too, all at once."""
         links = [link for link in self.session.links if self._is_open_question(link)]
-        if not links:
-            self.say("Every link with line settings is proven, or being matched", "plain")
+        ports = [p.endpoint for p in self.session.ports if p.state == "free" and not self.session.link_for(p.endpoint)]
+        ports = [endpoint for endpoint in ports if read_endpoint(endpoint).has_line]
+        if not links and not ports:
+            self.say("Every link with line settings is proven or being matched, and no port is free", "plain")
             return
-        for link in links:
+        choices = [
+            ("links", f"{len(links)} links that are not proven"),
+            ("all", f"these, and {len(ports)} free ports, each as a new link"),
+        ]
+        what = await self.app.push_screen_wait(Pick("Match all at once", choices[not links :]))
+        if what == "all":
+            links += [self.session.keep_link(endpoint, "9600 8N1", "not known yet") for endpoint in ports]
+        for link in links if what is not None else ():
             self._begin(link)
-        self.say(f"matching {len(links)} links at once; Ctrl+Down goes from one to the next, Esc stops the one shown")
+        if what is not None:
+            if self.session.chosen is None:
+                self.session.choose(links[0])
+                self.link_changed()
+            self.say(f"matching {len(links)} links at once; Ctrl+Down goes to the next, Esc stops the one shown")
 
     def _is_open_question(self, link: LinkRecord) -> bool:
         proven = self.session.view(link).evidence.rung is Rung.PROVEN
@@ -155,8 +170,6 @@ class MatchDesk(Desk):
         if running.future is None:
             del self._at_work[link.id]
             return
-        if len(self._at_work) == 1:
-            self.say("listening first, then asking; Esc stops")
         self._show()
 
     def _questions(self, link: LinkRecord) -> list[bytes]:
