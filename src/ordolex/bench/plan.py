@@ -23,7 +23,7 @@ class DevicePlan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
-    kind: Literal["oxygen", "temperature", "logger", "echo"]
+    kind: Literal["oxygen", "temperature", "logger", "feeder", "alarms", "echo"]
     line: str = "9600 8N1"
     polarity: Literal["normal", "inverted"] = "normal"
     noise: float = Field(0.0, ge=0.0, le=0.5, description="chance that a bit is turned over")

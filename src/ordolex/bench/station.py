@@ -11,8 +11,10 @@ import random
 from collections.abc import Callable
 from heapq import heappop, heappush
 
+from ordolex.bench.devices.annunciator import Annunciator
 from ordolex.bench.devices.base import Say, StandIn
 from ordolex.bench.devices.echo import EchoPlug
+from ordolex.bench.devices.feeder import FeederController
 from ordolex.bench.devices.logger import Logger
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.devices.temperature import TemperatureString
@@ -42,6 +44,8 @@ class Station:
         self._random = random.Random(plan.name)
         self._loop = asyncio.get_running_loop()
         self._laptop = LineSettings(9600)
+        self._changed_line: LineSettings | None = None
+        """Settings that the device gave itself."""
         self._sink: Sink | None = None
         self._device = _device(plan, self._loop.time())
         self._says: list[Say] = []
@@ -58,8 +62,8 @@ class Station:
         """The device's own settings; a plug without any follows the laptop's."""
         if self.plan.line == "any":
             return self._laptop
-        text = self.plan.line if not self.format else f"{self.plan.line.split()[0]} {self.format}"
-        return read_line(text).settings
+        line = self._changed_line or read_line(self.plan.line).settings
+        return read_line(f"{line.baud} {self.format}").settings if self.format else line
 
     def attach(self, sink: Sink, settings: LineSettings) -> None:
         """The laptop's port opens: it hears what is said from now on."""
@@ -132,12 +136,22 @@ class Station:
                 heappush(self._says, Say(say.at_s + self.latency_s, data))
         while self._says and self._says[0].at_s <= now:
             self._to_laptop.send(heappop(self._says).data, now)
+        self._follow_device(now)
         characters = self._to_laptop.advance(now)
         if self.garbled == "overrun":
             characters = self._overrun(characters)
         if characters and self._sink is not None:
             self._sink(characters)
         self._schedule(now)
+
+    def _follow_device(self, now: float) -> None:
+        """A device that changed its own settings uses them as soon as what it said has left."""
+        device, gone = self._device, now >= self._to_laptop.sender.free_at_s
+        if isinstance(device, FeederController) and gone and not (self._says or self._to_laptop.busy):
+            if device.line != (self._changed_line or read_line(self.plan.line).settings):
+                self._changed_line = device.line
+                self._to_laptop.sender.settings = self._to_device.receiver.settings = self.device_line
+            device.relined(now)
 
     def _overrun(self, characters: list[Character]) -> list[Character]:
         """Every eighth character is lost, and the next one says so."""
@@ -157,6 +171,8 @@ class Station:
         times = [self._device.next_deadline(), self._to_device.next_deadline(), self._to_laptop.next_deadline()]
         if self._says:
             times.append(self._says[0].at_s)
+        if isinstance(self._device, FeederController) and self._to_laptop.sender.free_at_s > now:
+            times.append(self._to_laptop.sender.free_at_s)
         due = min((t for t in times if t is not None), default=None)
         if due is not None:
             self._timer = self._loop.call_at(max(due, now + _STEP_S), self._pump)
@@ -170,5 +186,9 @@ def _device(plan: DevicePlan, now_s: float) -> StandIn:
             return TemperatureString(read_line(plan.line).settings, plan.interval_s, now_s)
         case "logger":
             return Logger(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "feeder":
+            return FeederController(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "alarms":
+            return Annunciator(plan.interval_s, now_s)
         case "echo":
             return EchoPlug()

@@ -1,7 +1,8 @@
 """A device's sheet: what a technician knows of one kind of device, in a file that he can write with the manual beside
 him. docs/sheets.md describes every key; a test holds the two together.
 
-This first form holds identity, line settings with their source, wake, harmless questions, readiness and wiring end.
+This first form holds identity, line settings with their source, wake, harmless questions, lists, readiness and wiring
+end.
 """
 
 from __future__ import annotations
@@ -108,6 +109,45 @@ class Revision(_Table):
         return _end(value)
 
 
+class ListPlan(_Table):
+    """One list of the device. `row` is a pattern for a whole row, its named groups the columns; without it, columns are
+    found in the text. Lines that `heading` fits are no rows."""
+
+    number: int = Field(ge=0, le=65535)
+    name: Words
+    row: str = ""
+    heading: str = ""
+
+    @field_validator("row", "heading")
+    @classmethod
+    def _is_pattern(cls, value: str) -> str:
+        return _pattern(value)
+
+
+class Lists(_Table):
+    """How lists are asked for. `{number}` in the command is the list's; `more` is the text at which a page ends, and
+    `go_on` what is sent there; `end` is a pattern for what stands behind the last row; `echo` says that the device
+    gives the command back first."""
+
+    command: Words
+    more: str = ""
+    go_on: str = " "
+    end: str = ""
+    echo: bool = False
+    table: list[ListPlan] = []
+
+    @field_validator("end")
+    @classmethod
+    def _is_pattern(cls, value: str) -> str:
+        return _pattern(value)
+
+    @field_validator("command", "go_on")
+    @classmethod
+    def _can_be_sent(cls, value: str) -> str:
+        to_bytes(value)
+        return value
+
+
 class Ready(_Table):
     """What must be so before the hunt for the port begins."""
 
@@ -135,6 +175,7 @@ class Sheet(_Table):
     revision: list[Revision] = []
     lamp: list[Lamp] = []
     question: list[SheetQuestion] = []
+    lists: Lists | None = None
     ready: Ready | None = None
 
     @field_validator("wiring_end")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -30,6 +30,9 @@ from ordolex.io.transport.open import transport_for
 _RETRY_S = (0.5, 1.0, 1.0, 2.0, 3.0, 5.0)
 _STUCK_AFTER_S = 3.0
 _RESUME_CHECK_S = 0.02
+
+
+Hearer = Callable[[bytes, LineErrors | None, float], None]
 
 
 class RecorderLike(Protocol):
@@ -84,8 +87,7 @@ class LinkRunner:
         self._stay_open = False
         self._proved_by: Question | None = None
         self._withholder = Withholder()
-        self.overhear: Callable[[bytes, LineErrors | None, float], None] | None = None
-        """Called with everything that arrives, behind the recorder: whoever finds settings listens here."""
+        self._hearers: list[Hearer] = []
 
     # ---- what others may know
 
@@ -206,6 +208,30 @@ class LinkRunner:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._finish(Ended.STOPPED)
 
+    @contextlib.contextmanager
+    def heard_by(self, hear: Hearer) -> Iterator[None]:
+        """`hear` is called with everything that arrives, behind the recorder."""
+        self._hearers.append(hear)
+        try:
+            yield
+        finally:
+            self._hearers.remove(hear)
+
+    async def send_break(self, seconds: float) -> None:
+        """Raises a Fault where it could not be sent."""
+        if self._transport is None:
+            raise PortLost("the port is not open", "open it in Find first")
+        self._note("sent", f"break of {seconds * 1000:.0f} ms", {"break_s": seconds})
+        await self._transport.send_break(seconds)
+
+    async def set_outputs(self, *, dtr: bool | None = None, rts: bool | None = None) -> None:
+        """Sets our control lines. Raises a Fault where the port has none."""
+        if self._transport is None:
+            raise PortLost("the port is not open", "open it in Find first")
+        await self._transport.set_outputs(dtr=dtr, rts=rts)
+        words = [f"{name} {'on' if on else 'off'}" for name, on in (("DTR", dtr), ("RTS", rts)) if on is not None]
+        self._note("outputs", ", ".join(words), {"dtr": dtr, "rts": rts})
+
     async def send(self, data: bytes) -> None:
         """Sends without waiting for an answer. Raises a Fault where it could not be sent."""
         await self._write(data)
@@ -281,8 +307,8 @@ class LinkRunner:
         self._state.heard(data, errors, at_s)
         self._note_rung(before)
         self.feed.put(Passed("rx", data, utc_us(at_s), errors))
-        if self.overhear is not None:
-            self.overhear(data, errors, at_s)
+        for hear in self._hearers:
+            hear(data, errors, at_s)
         if self._exchange is not None:
             answer = self._exchange.receive(data, errors, at_s)
             if answer is not None:

@@ -11,6 +11,8 @@ from collections.abc import Callable, Iterable
 from functools import partial
 from typing import ClassVar
 
+from rich.segment import Segments
+from rich.traceback import Traceback
 from textual import work
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import BindingType
@@ -356,6 +358,12 @@ class OrdolexApp(App[None]):
         for desk in self._desks.values():
             desk.restyled()
         self.refresh(layout=True, repaint=True)
+
+    def _fatal_error(self) -> None:
+        """The report of a crash shows no values: one of them may be a secret that is being typed."""
+        report = Traceback(show_locals=False, width=None)
+        self._exit_renderables.append(Segments(self.console.render(report, self.console.options)))
+        self._close_messages_no_wait()
 
     def action_interrupt(self) -> None:
         """Ctrl+C is pressed by habit; once warns, twice leaves."""

@@ -167,6 +167,15 @@ COMMANDS: tuple[Command, ...] = (
         "talk.loop", "ctrl+l", "Loop test", TALK, "Sends a pattern; with TXD and RXD joined it must come back.", ""
     ),
     Command("talk.wake", "ctrl+s", "Wake", TALK, "Wakes the device as its sheet says, then asks who it is.", "wake"),
+    Command(
+        "talk.screen", "ctrl+d", "Screen or exchanges", TALK, "The device's own screen, or who said what.", "screen"
+    ),
+    Command("talk.by_key", "ctrl+z", "Key by key", TALK, "Every key goes out at once; F5 goes back.", "by key"),
+    Command("talk.secret", "ctrl+x", "Secret", TALK, "What is typed now is neither shown nor kept, or is again.", ""),
+    Command("talk.more", "ctrl+b", "With this line", TALK, "Break, DTR, RTS, rate, repeat, screen.", "more"),
+    Command("talk.send_file", "ctrl+f", "Send a file", TALK, "At a pace that the device can follow.", ""),
+    Command("talk.pan_left", "shift+left", "Pan left", TALK, "Of a screen that is wider than the window.", ""),
+    Command("talk.pan_right", "shift+right", "Pan right", TALK, "Of a screen that is wider than the window.", ""),
     Command("talk.stop", "escape", "Stop waiting", TALK, "Ends the wait for an answer; what came is kept.", ""),
     Command("talk.page_up", "pageup", "Back", TALK, "Scrolls back; new rows go on being kept.", ""),
     Command("talk.page_down", "pagedown", "Forward", TALK, "Scrolls forward, at the end it follows again.", ""),

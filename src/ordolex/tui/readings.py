@@ -10,6 +10,7 @@ from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.io.everywhere import SHORTEST_WAIT_S
+from ordolex.io.work.paced import read_pace
 
 
 def line_reading(text: str) -> str:
@@ -64,3 +65,44 @@ def drawing_reading(text: str) -> str:
     if not path.parent.is_dir():
         raise ValueError(f"there is no folder {path.parent}")
     return "it is there already and would be written over" if path.exists() else f"a new file in {path.parent}"
+
+
+def rate_reading(text: str) -> str:
+    """A rate in bit/s. Raises SettingsError."""
+    return read_line(f"{text} 8N1").settings.words.split(",")[0]
+
+
+def rates_reading(text: str) -> str:
+    """Several rates. Raises ValueError."""
+    if not text.split():
+        raise ValueError("give rates in bit/s, such as 9600 19200")
+    return f"{len([rate_reading(word) for word in text.split()])} rates"
+
+
+def rate_command_reading(text: str) -> str:
+    """A command with a place for the rate; nothing where only the port changes. Raises ValueError."""
+    if not text.strip():
+        return "only the port changes"
+    if "{baud}" not in text:
+        raise ValueError("{baud} must stand where the rate belongs, such as rate {baud}\\r")
+    return bytes_reading(text.replace("{baud}", "19200"))
+
+
+def repeat_reading(text: str) -> str:
+    """An interval in ms. Raises ValueError."""
+    if not text.isdigit() or not 20 <= int(text) <= 3_600_000:
+        raise ValueError("give whole milliseconds, 20 to 3600000")
+    return f"every {int(text) / 1000:g} s"
+
+
+def pace_reading(text: str) -> str:
+    """A pace for sending much. Raises PaceError."""
+    return read_pace(text).words
+
+
+def file_reading(text: str) -> str:
+    """A file that is there. Raises ValueError."""
+    path = Path(text).expanduser()
+    if not text.strip() or not path.is_file():
+        raise ValueError("give the path of a file")
+    return f"{path.stat().st_size} bytes"

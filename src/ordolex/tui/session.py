@@ -25,6 +25,7 @@ from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.screen import DeviceScreen
 from ordolex.core.sheet import Sheet
 from ordolex.core.survey_changes import Changes
 from ordolex.core.text.escapes import named
@@ -57,6 +58,9 @@ class Talk:
     rows: deque[Row] = field(default_factory=lambda: deque(maxlen=ROWS_KEPT))
     added: int = 0
     history: list[str] = field(default_factory=list)
+    screen: DeviceScreen = field(default_factory=DeviceScreen)
+    backspace: str = "DEL"
+    by_key: bool = False
 
 
 class Session:
@@ -103,11 +107,13 @@ class Session:
         known = self.link_for(endpoint)
         if known is None:
             name = port.name if port is not None else endpoint
+            sheet = all_sheets()[0].get(self._sheet_for(port))
             link = self.book.add_link(
                 LinkRecord(
                     0, name, endpoint, line, source,
                     adapter=port.identity if port is not None else "",
                     first_question=port.first_question if port is not None else "",
+                    line_end=sheet.line_end if sheet is not None else "LF",
                     sheet=self._sheet_for(port),
                 )
             )  # fmt: skip
@@ -245,6 +251,18 @@ class Session:
         question = next((question for question in known if question.data == data), Question(data))
         return self.hub.call(runner.ask(question))
 
+    def send(self, link: LinkRecord, data: bytes) -> Future[None] | None:
+        """Sends without waiting for an answer."""
+        runner = self.runner(link)
+        return None if runner is None else self.hub.call(runner.send(data))
+
+    def send_secret(
+        self, link: LinkRecord, secret: bytes, behind: bytes = b"", *, whole: bool = True
+    ) -> Future[None] | None:
+        """Sends what is neither shown nor kept; `behind` is no part of it."""
+        runner = self.runner(link)
+        return None if runner is None else self.hub.call(runner.send_secret(secret, behind, whole=whole))
+
     def sheet_of(self, link: LinkRecord) -> Sheet | None:
         """The device's sheet, where the link carries one that can be read."""
         if link.sheet not in self._sheets:
@@ -336,6 +354,7 @@ class Session:
         if item.direction == "tx":
             self._add(talk, talk.conversation.sent(item.data, item.utc_us))
         elif item.direction == "rx":
+            talk.screen.feed(item.data)
             self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
         else:
             self._add(talk, talk.conversation.note(item.text, item.utc_us))

@@ -50,17 +50,15 @@ class Matcher:
         at the setting that the link says. Raises a Fault if the port fails."""
         match = self.match
         self._before = self._runner.line
-        before = self._runner.overhear
-        self._runner.overhear = self._search.ear.heard
         try:
-            async with asyncio.timeout(self._options.give_up_s):
-                await Listening(self._search).run()
-                if match.found is None and not match.inverted and self._options.questions:
-                    await Asking(self._search, self._plan).run()
+            with self._runner.heard_by(self._search.ear.heard):
+                async with asyncio.timeout(self._options.give_up_s):
+                    await Listening(self._search).run()
+                    if match.found is None and not match.inverted and self._options.questions:
+                        await Asking(self._search, self._plan).run()
         except TimeoutError:
             match.now = f"gave up after {self._options.give_up_s:g} s"
         finally:
-            self._runner.overhear = before
             await asyncio.shield(self._leave_port())
             if match.found is None and match.verdict is None:
                 match.verdict = judge([], Inference((), ()))

@@ -30,12 +30,16 @@ from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk, How
 from ordolex.tui.readings import line_reading
 from ordolex.tui.session import LINE_ENDS, Session
+from ordolex.tui.talk.keys import KeyByKey, Masking, prompt_of
+from ordolex.tui.talk.line_work import LineWork
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
+from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
+from ordolex.tui.widgets.screen_view import ScreenView
 from ordolex.tui.widgets.wording import cut
 
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
@@ -44,7 +48,7 @@ _FLOOD_TURNS = 4
 _NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 
 
-class TalkDesk(Desk):
+class TalkDesk(KeyByKey, LineWork, Desk):
     word = "Talk"
     BINDINGS = bindings(TALK)
     DEFAULT_CSS = """
@@ -60,17 +64,23 @@ class TalkDesk(Desk):
         self._at_history = 0
         self._turns = 0
         self._flood = False
+        self._on_screen = self._was_sending = False
+        self.masking = Masking()
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
         yield RowView[Row](self._draw, _EMPTY, id="talk-rows")
+        yield ScreenView(id="talk-screen")
         with Horizontal(id="entry"):
             yield Static(f" {SENT} ", id="mark", markup=False)
             yield EntryLine(clears=True, id="say")
+            yield KeyPad("", id="keys", markup=False)
         yield Static("", id="preview", markup=False)
 
     def on_mount(self) -> None:
         self._rows.can_focus = False
+        self.query_one(ScreenView).display = False
+        self.query_one(KeyPad).display = False
         self.link_changed()
 
     @property
@@ -82,6 +92,9 @@ class TalkDesk(Desk):
         return self.query_one("#say", EntryLine)
 
     def entered(self) -> None:
+        link = self.link_by_key()
+        if link is not None:  # F5 again is the way out of single keys
+            self.session.talk(link).by_key = False
         self._input.focus()
         self.link_changed()
 
@@ -93,7 +106,9 @@ class TalkDesk(Desk):
         self._at_history = len(history)
         if link is not None and not history and not self._input.value and link.first_question:
             self._input.put(link.first_question)
+        self.query_one(ScreenView).screen_shown = self.session.talk(link).screen if link is not None else None
         self._preview()
+        self.show_entry()
         self.turn()
 
     def restyled(self) -> None:
@@ -114,6 +129,16 @@ class TalkDesk(Desk):
         if drained:
             fell_off = max(0, length + talk.added - before - len(talk.rows))
             self._rows.rows_changed(fell_off)
+            if self._on_screen:
+                self.query_one(ScreenView).refresh()
+        if link.id in self._sendings or self._was_sending:
+            self._was_sending = link.id in self._sendings
+            self._preview()
+        was_hidden = self.masking.on
+        self.masking.look(prompt_of(talk))
+        if self.masking.on != was_hidden:
+            self.show_entry()
+            self._preview()
         head = self.query_one(HeadLine)
         head.text = self._headline(link)
         head.show()
@@ -121,7 +146,13 @@ class TalkDesk(Desk):
     def _headline(self, link: LinkRecord) -> Text:
         ink, view = self.ink, self.session.view(link)
         head = Text(visible_text(link.name), ink.style("ink", bold=True))
-        head.append(f"   {self._shown.value}", ink.style("dim"))
+        if self._on_screen:
+            screen = self.session.talk(link).screen
+            words = f"   its screen, {screen.size[0]} × {screen.size[1]}, {screen.charset}"
+            off = self.query_one(ScreenView).cut_off
+            head.append(words + (f", {off} columns do not fit: Shift+arrows" if off else ""), ink.style("dim"))
+        else:
+            head.append(f"   {self._shown.value}", ink.style("dim"))
         if not self.session.is_open(link):
             head.append("   not open: Ctrl+O opens it", ink.style("straw"))
         elif view.asking:
@@ -147,6 +178,14 @@ class TalkDesk(Desk):
         if link is None:
             preview.update(Text(""))
             return
+        if self.masking.on:
+            count = len(self._input.value)
+            words = f"hidden: {count} characters, not shown and not kept; Ctrl+X shows what is typed"
+            preview.update(Text(words, ink.style("straw"), no_wrap=True))
+            return
+        if link.id in self._sendings:
+            preview.update(self._sendings[link.id].words(ink))
+            return
         text = Text(f"ends with {link.line_end}", ink.style("ink"))
         try:
             data = to_bytes(self._input.value) + LINE_ENDS[link.line_end]
@@ -166,6 +205,12 @@ class TalkDesk(Desk):
         if link is None:
             event.give_back()
             self.say(_NO_LINK, "unsure")
+            return
+        if self.masking.on:
+            if not self.session.is_open(link):
+                self.say("The port is not open; Ctrl+O opens it. The secret is forgotten, type it again", "bad")
+            else:
+                self.give_secret(link, event.text)
             return
         try:
             data = to_bytes(event.text) + LINE_ENDS[link.line_end]
@@ -304,6 +349,21 @@ class TalkDesk(Desk):
         self.say(f"Each entry now ends with {after}")
         self._preview()
 
+    def action_screen(self) -> None:
+        """Exchanges, or the device's own screen: two ways to look at one stream."""
+        self._on_screen = not self._on_screen
+        self.query_one(ScreenView).display = self._on_screen
+        self._rows.display = not self._on_screen
+        self._rows.rows_changed()
+        self.query_one(ScreenView).refresh()
+        self.turn()
+
+    def action_pan_left(self) -> None:
+        self.query_one(ScreenView).pan(-16)
+
+    def action_pan_right(self) -> None:
+        self.query_one(ScreenView).pan(16)
+
     def action_bytes_shown(self) -> None:
         self._shown = self._shown.following()
         self._rows.refresh()
@@ -316,6 +376,8 @@ class TalkDesk(Desk):
 
     def action_stop(self) -> None:
         link = self.session.chosen
+        if link is not None:
+            self.stop_work(link)
         runner = self.session.runner(link) if link is not None else None
         if runner is not None:
             self.session.hub.soon(runner.stop_asking)

@@ -1,0 +1,166 @@
+"""The device's own screen: what its text and escape codes (ECMA-48, DEC VT100) make of a screen of cells.
+
+Nothing of it reaches the real terminal but cells: each is one printable character with a style.
+"""
+
+from __future__ import annotations
+
+import codecs
+from dataclasses import dataclass
+from typing import Any
+
+import pyte
+
+from ordolex.core.text.charsets import CHARSETS
+from ordolex.core.text.visible import visible_text
+
+COLUMNS, LINES = 80, 24
+KEPT = 64 << 10
+"""Bytes that wait to be obeyed; of more, as in a flood, only the last count for a screen."""
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """Neighbouring cells of one style. Colours are names of the eight, `bright…`, six hex digits, or `default`."""
+
+    text: str
+    ink: str = "default"
+    ground: str = "default"
+    bold: bool = False
+    underline: bool = False
+    reverse: bool = False
+
+
+class _Watched(pyte.Screen):
+    """Notes what changes how everything after it looks, for whoever wonders why a screen is odd."""
+
+    def __init__(self, columns: int, lines: int) -> None:
+        self.odd = ""
+        super().__init__(columns, lines)
+
+    def define_charset(self, code: str, mode: str) -> None:
+        if code != "B":
+            self.odd = f"character set {code!r} as G{0 if mode == '(' else 1} (ESC {mode} {code})"
+        super().define_charset(code, mode)
+
+    def shift_out(self) -> None:
+        self.odd = "shift out to G1 (0E)"
+        super().shift_out()
+
+    def set_margins(self, top: int | None = None, bottom: int | None = None) -> None:
+        if top or bottom:
+            self.odd = (
+                f"scrolling only from line {top or 1} to {bottom or self.lines} (ESC [ {top or ''};{bottom or ''} r)"
+            )
+        super().set_margins(top, bottom)
+
+    def set_mode(self, *modes: int, **kwargs: Any) -> None:
+        words = {3: "132 columns", 5: "light and dark swapped", 6: "places counted from the scroll region"}
+        if kwargs.get("private"):
+            for mode in modes:
+                if mode in words:
+                    self.odd = f"{words[mode]} (ESC [ ? {mode} h)"
+        super().set_mode(*modes, **kwargs)
+
+    def report_device_attributes(self, mode: int = 0, **kwargs: Any) -> None:
+        """Questions of the device are not answered: nothing goes out that nobody typed."""
+
+    def report_device_status(self, mode: int) -> None:
+        """The same."""
+
+
+class DeviceScreen:
+    """Feed it all that is heard. `charset` is a name of CHARSETS."""
+
+    def __init__(self, charset: str = "UTF-8") -> None:
+        self.charset = charset
+        self._waiting = bytearray()
+        self._new()
+
+    def _new(self) -> None:
+        self._screen = _Watched(COLUMNS, LINES)
+        self._stream = _stream(self._screen)
+        self._decoder = codecs.getincrementaldecoder(CHARSETS[self.charset])("replace")
+
+    def feed(self, data: bytes) -> None:
+        """Takes bytes; they are obeyed when the screen is looked at."""
+        self._waiting += data
+        if len(self._waiting) > KEPT:
+            del self._waiting[:-KEPT]
+
+    def use(self, charset: str) -> None:
+        """Bytes from now on are in this character set."""
+        self._obey()
+        self.charset = charset
+        self._decoder = codecs.getincrementaldecoder(CHARSETS[charset])("replace")
+
+    def reset(self) -> str:
+        """An empty screen in its first state; returns which code had changed how everything looks, or nothing."""
+        self._obey()
+        odd = self._screen.odd
+        self._new()
+        return odd
+
+    def clear(self) -> None:
+        """Takes everything off the screen; modes stay."""
+        self._obey()
+        self._screen.erase_in_display(2)
+        self._screen.cursor_position()
+
+    @property
+    def size(self) -> tuple[int, int]:
+        self._obey()
+        return self._screen.columns, self._screen.lines
+
+    @property
+    def cursor(self) -> tuple[int, int] | None:
+        """Column and line, from zero; None while the device hides it."""
+        self._obey()
+        cursor = self._screen.cursor
+        return None if cursor.hidden else (min(cursor.x, self._screen.columns - 1), cursor.y)
+
+    def line(self, number: int) -> list[Run]:
+        """One line as runs of one style, as many cells as the screen has columns."""
+        self._obey()
+        cells = self._screen.buffer[number]
+        out: list[Run] = []
+        text = ""
+        style: tuple[Any, ...] | None = None
+        for column in range(self._screen.columns):
+            cell = cells[column]
+            now = (cell.fg, cell.bg, cell.bold, cell.underscore, cell.reverse)
+            if now != style and style is not None:
+                out.append(Run(text, *style))
+                text = ""
+            style = now
+            text += visible_text(cell.data[:1].replace("\xa0", " ")) or " "
+        if style is not None:
+            out.append(Run(text, *style))
+        return out
+
+    def text(self) -> list[str]:
+        """All lines as plain text, without the blanks at their ends."""
+        return ["".join(run.text for run in self.line(number)).rstrip() for number in range(self.size[1])]
+
+    def _obey(self) -> None:
+        data = bytes(self._waiting)
+        self._waiting.clear()
+        if not data:
+            return
+        text = self._decoder.decode(data)
+        try:
+            self._stream.feed(text)
+        except Exception:  # whatever a device sends: what cannot be obeyed is let go, character by character
+            self._stream = _stream(self._screen)
+            for character in text:
+                try:
+                    self._stream.feed(character)
+                except Exception:
+                    self._stream = _stream(self._screen)
+
+
+def _stream(screen: pyte.Screen) -> pyte.Stream:
+    """One that obeys codes for other character sets; they are of use beside UTF-8 too, for lines and corners."""
+    stream = pyte.Stream(screen)
+    stream.use_utf8 = False
+    return stream

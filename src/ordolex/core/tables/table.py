@@ -1,0 +1,106 @@
+"""A device's list as a table: rows by a pattern, or by columns found in the text itself. What fits no row is kept."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+_CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """name      of the list
+    columns   names of the columns
+    rows      one tuple of texts for each row, as many as there are columns
+    odd       (line number from 1, text) of lines that fit no row
+    """
+
+    name: str
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    odd: tuple[tuple[int, str], ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "name": self.name,
+            "columns": list(self.columns),
+            "rows": [list(row) for row in self.rows],
+            "odd": [[number, text] for number, text in self.odd],
+        }
+
+    @classmethod
+    def of(cls, found: dict[str, Any]) -> Table:
+        """What `as_dict` made."""
+        return cls(
+            str(found["name"]),
+            tuple(found["columns"]),
+            tuple(tuple(row) for row in found["rows"]),
+            tuple((int(number), str(text)) for number, text in found["odd"]),
+        )
+
+    def csv(self) -> str:
+        """RFC 4180, with a heading; lines that fit no row are no part of it."""
+        out = io.StringIO()
+        writer = csv.writer(out)
+        writer.writerow(self.columns)
+        writer.writerows(self.rows)
+        return out.getvalue()
+
+
+def lines_of(text: str) -> list[str]:
+    """Lines without control characters and without what a carriage return wrote over."""
+    lines = []
+    for line in re.split(r"\r*\n", text):
+        shown = line.rsplit("\r", 1)[-1] if "\r" in line.rstrip("\r") else line.rstrip("\r")
+        lines.append(_CONTROLS.sub("", re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", shown)).rstrip())
+    return lines
+
+
+def by_pattern(name: str, lines: Sequence[str], pattern: str, heading: str = "") -> Table:
+    """Rows where the pattern fits a whole line; its named groups are the columns. Blank lines, and lines that `heading`
+    fits, are neither rows nor odd. Raises re.error for a pattern that cannot be read."""
+    row, skip = re.compile(pattern), re.compile(heading) if heading else None
+    columns = tuple(row.groupindex) or tuple(f"column {number}" for number in range(1, row.groups + 1)) or ("line",)
+    rows, odd = [], []
+    for number, line in enumerate(lines, 1):
+        if not line.strip() or (skip is not None and skip.search(line)):
+            continue
+        found = row.fullmatch(line.rstrip())
+        if found is None:
+            odd.append((number, line))
+        else:
+            values = [found[key] for key in row.groupindex] if row.groupindex else list(found.groups()) or [found[0]]
+            rows.append(tuple((value or "").strip() for value in values))
+    return Table(name, columns, tuple(rows), tuple(odd))
+
+
+def by_columns(name: str, lines: Sequence[str]) -> Table:
+    """Columns where most lines have two blanks or more at one place; a first line with other kinds of words is the
+    heading. Lines that cross the gap between two columns are odd."""
+    full = [(number, line) for number, line in enumerate(lines, 1) if line.strip()]
+    width = max((len(line) for _, line in full), default=0)
+    need = max(2, math.ceil(0.9 * len(full)))
+    blank = [sum(at >= len(line) or line[at] == " " for _, line in full) >= need for at in range(width)]
+    starts = [at for at in range(width) if not blank[at] and (at < 2 or (blank[at - 1] and blank[at - 2]))]
+    if len(starts) < 2:
+        return Table(name, ("line",), tuple((line.strip(),) for _, line in full))
+    edges = [0, *starts[1:], width + 1]
+    rows, odd = [], []
+    for number, line in full:
+        crosses = any(line[at - 1 : at].strip() for at in starts[1:])
+        cells = tuple(line[a:b].strip() for a, b in pairwise(edges))
+        if crosses or sum(bool(cell) for cell in cells) < 2:
+            odd.append((number, line))
+        else:
+            rows.append(cells)
+    heading = bool(rows) and not any(re.search(r"\d", cell) for cell in rows[0]) and len(rows) > 2
+    heading = heading and any(re.search(r"\d", cell) for row in rows[1:] for cell in row)
+    columns = rows.pop(0) if heading else tuple(f"column {number}" for number in range(1, len(starts) + 1))
+    return Table(name, tuple(columns), tuple(rows), tuple(odd))

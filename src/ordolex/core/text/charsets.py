@@ -1,0 +1,11 @@
+"""Character sets that devices use, and the bytes of one text read in each of them side by side."""
+
+from __future__ import annotations
+
+CHARSETS = {"UTF-8": "utf-8", "Latin-1": "latin-1", "CP437": "cp437", "CP850": "cp850", "Latin-9": "iso8859-15"}
+"""Names as a technician knows them, and Python's."""
+
+
+def side_by_side(data: bytes) -> list[tuple[str, str]]:
+    """(name, text) for each; what is none in a set is shown as `\N{REPLACEMENT CHARACTER}`."""
+    return [(name, data.decode(codec, "replace")) for name, codec in CHARSETS.items()]

@@ -1,0 +1,23 @@
+"""Which of Backspace and Delete a device takes to rub out a character."""
+
+from __future__ import annotations
+
+from ordolex.core.link.question import Question
+from ordolex.io.runner import LinkRunner
+
+_WAIT_S = 0.6
+
+
+async def probe_rubout(runner: LinkRunner) -> tuple[str, str]:
+    """(`DEL`, `BS` or nothing, and in words how it is known). One letter is typed and rubbed out again; no line end is
+    sent. Raises a Fault of the port."""
+    for name, code in (("DEL", b"\x7f"), ("BS", b"\x08")):
+        letter = await runner.ask(Question(b"x", timeout_s=_WAIT_S))
+        if b"x" not in letter.data:
+            return "", "the device does not echo what is typed, so nothing can be seen of it"
+        answer = await runner.ask(Question(code, timeout_s=_WAIT_S))
+        if b"\x08 \x08" in answer.data or b"\x1b[D" in answer.data or answer.data == b"\x08":
+            return name, f"{name} rubs out: the device answers {answer.data.hex(' ')}"
+    # neither: take the letters back as well as can be
+    await runner.ask(Question(b"\x15", timeout_s=_WAIT_S))
+    return "", "neither DEL nor BS rubs out here; Ctrl+U was sent, which clears the line on many devices"

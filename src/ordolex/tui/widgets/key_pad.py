@@ -1,0 +1,32 @@
+"""Where keys go while a device is worked key by key: each is handed on at once, none is kept."""
+
+from __future__ import annotations
+
+from textual.events import Key, Paste
+from textual.message import Message
+from textual.widgets import Static
+
+
+class KeyPad(Static, can_focus=True):
+    """In front of the line of entry. Function keys stay with the program, so that there is a way out."""
+
+    class Pressed(Message):
+        def __init__(self, key: str, character: str | None) -> None:
+            super().__init__()
+            self.key, self.character = key, character
+
+    class Pasted(Message):
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
+    def on_key(self, event: Key) -> None:
+        if event.key.startswith("f") and event.key[1:].isdigit():
+            return
+        event.stop()
+        event.prevent_default()
+        self.post_message(self.Pressed(event.key, event.character))
+
+    def on_paste(self, event: Paste) -> None:
+        event.stop()
+        self.post_message(self.Pasted(event.text))

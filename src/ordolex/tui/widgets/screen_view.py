@@ -1,0 +1,74 @@
+"""The device's own screen, cell by cell; panned where the window is narrower than it."""
+
+from __future__ import annotations
+
+from rich.segment import Segment
+from rich.style import Style
+from textual.strip import Strip
+from textual.widget import Widget
+
+from ordolex.core.screen import DeviceScreen, Run
+from ordolex.tui.theme import PALETTES, Palette
+
+_COLOURS = {
+    "black": "#3a4449", "red": "#dd7563", "green": "#86b98a", "brown": "#dcc56f", "blue": "#6f9bd1",
+    "magenta": "#b98ac0", "cyan": "#9fcbd8", "white": "#d7dfe1",
+    "brightblack": "#8da0a7", "brightred": "#f0978a", "brightgreen": "#a8d6ac", "brightbrown": "#f0dc92",
+    "brightblue": "#97bbe6", "brightmagenta": "#d3addb", "brightcyan": "#bfe2ec", "brightwhite": "#ffffff",
+}  # fmt: skip
+
+
+class ScreenView(Widget):
+    """Shows `screen`; call `refresh` when it was fed."""
+
+    DEFAULT_CSS = "ScreenView { height: 1fr; background: $background; }"
+
+    def __init__(self, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.screen_shown: DeviceScreen | None = None
+        self._pan = 0
+
+    @property
+    def cut_off(self) -> int:
+        """Columns of the screen that do not fit."""
+        shown = self.screen_shown
+        return max(0, shown.size[0] - self.size.width) if shown is not None else 0
+
+    def pan(self, by: int) -> None:
+        self._pan = max(0, min(self._pan + by, self.cut_off))
+        self.refresh()
+
+    def render_line(self, y: int) -> Strip:
+        width, ground, shown = self.size.width, self.rich_style, self.screen_shown
+        if shown is None or y >= shown.size[1] or self.size.height == 0:
+            return Strip.blank(width, ground)
+        lines = shown.size[1]
+        top = 0
+        cursor = shown.cursor
+        if self.size.height < lines:  # the part that holds the cursor
+            at = cursor[1] if cursor is not None else lines - 1
+            top = max(0, min(at - self.size.height + 1, lines - self.size.height))
+        pan = min(self._pan, self.cut_off)
+        ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
+        strip = Strip([Segment(run.text, _style(run, ink)) for run in shown.line(y + top)])
+        strip = strip.crop(pan, pan + width)
+        if cursor is not None and cursor[1] == y + top and pan <= cursor[0] < pan + width:
+            at = cursor[0] - pan
+            strip = Strip.join(
+                [strip.crop(0, at), strip.crop(at, at + 1).apply_style(Style(reverse=True)), strip.crop(at + 1)]
+            )
+        return strip.adjust_cell_length(width, ground).apply_style(ground)
+
+
+def _style(run: Run, ink: Palette) -> Style:
+    fore = _colour(run.ink, ink.ice)
+    back = _colour(run.ground, None)
+    return Style(color=fore, bgcolor=back, bold=run.bold, underline=run.underline, reverse=run.reverse)
+
+
+def _colour(name: str, default: str | None) -> str | None:
+    if name in _COLOURS:
+        return _COLOURS[name]
+    if len(name) == 6 and all(digit in "0123456789abcdefABCDEF" for digit in name):
+        return f"#{name}"
+    return default

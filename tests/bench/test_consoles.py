@@ -1,0 +1,142 @@
+"""The feeder controller and the annunciator: menus, secrets, paging, and a rate that is changed in lock step."""
+
+import asyncio
+
+from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
+from ordolex.core.tables.complete import complete
+from ordolex.core.wire.receiver import Character
+from ordolex.io.runner import LinkRunner
+from ordolex.io.sheets import all_sheets
+from ordolex.io.work.lists import pull
+from ordolex.io.work.paced import read_pace, send_paced
+from ordolex.io.work.rate import change_rate, clean_rates
+from ordolex.io.work.rubout import probe_rubout
+from tests.conftest import Notes, ServeBench
+
+FEEDER: dict[str, object] = {"name": "f", "kind": "feeder", "line": "38400 8N1", "interval_s": 0.0}
+
+
+def typed(device: FeederController, text: bytes, now: float = 1.0) -> str:
+    says = device.receive([Character(now, byte) for byte in text], now)
+    return b"".join(say.data for say in says).decode("latin-1")
+
+
+def logged_in(device: FeederController) -> None:
+    typed(device, b"\r")
+    typed(device, LOGIN.encode() + b"\r")
+    assert "choice: " in typed(device, PASSWORD.encode() + b"\r")
+
+
+def test_the_password_is_not_echoed_and_a_change_lasts_only_if_saved() -> None:
+    device = FeederController(LineSettings(38400), 0, 0)
+    assert typed(device, b"\r").endswith("login: ")
+    assert typed(device, b"operator\r") == "operator\r\npassword: "
+    assert typed(device, b"wrong") == "" and "incorrect" in typed(device, b"\r")
+    logged_in(device)
+    assert "give 5..500" in typed(device, b"1\r9999\r")
+    assert "portion 80 g" in typed(device, b"80\r") and "good bye" in typed(device, b"9\r")
+    logged_in(device)
+    assert "portion 120 g" in typed(device, b"\r")
+    typed(device, b"1\r85\r")
+    assert "restarting" in typed(device, b"8\ry\r", 5.0)
+    (boot,) = device.tick(5.0 + BOOT_S)
+    assert b"address 192.0.2.44" in boot.data
+    logged_in(device)
+    assert "portion 85 g" in typed(device, b"\r")
+
+
+def test_only_del_rubs_out_and_a_message_lands_in_the_prompt() -> None:
+    device = FeederController(LineSettings(38400), 5.0, 0)
+    logged_in(device)
+    assert typed(device, b"x\x08") == "x^H" and typed(device, b"\x7f\x7f") == "\b \b\b \b"
+    assert device.tick(1.0 + 5.0)[0].data == b"\r\n* feeder 2: hopper low\r\n"
+
+
+async def opened(serve_bench: ServeBench, notes: Notes, baud: int, **device: object) -> LinkRunner:
+    bench = await serve_bench({"name": "d", **device})
+    runner = LinkRunner(1, bench.notice().devices[0].endpoint, LineSettings(baud), notes)
+    await runner.open()
+    return runner
+
+
+async def in_menu(serve_bench: ServeBench, notes: Notes) -> LinkRunner:
+    runner = await opened(serve_bench, notes, 38400, **FEEDER)
+    await runner.ask(Question(b"\r"))
+    await runner.ask(Question(LOGIN.encode() + b"\r"))
+    await runner.send_secret(PASSWORD.encode(), b"\r")
+    await asyncio.sleep(0.4)
+    return runner
+
+
+async def test_a_rate_is_changed_in_lock_step_and_proven(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await in_menu(serve_bench, notes)
+    result = await change_rate(runner, b"5\r19200\r", LineSettings(19200), Question(b"\r", timeout_s=0.8))
+    assert result.proven and runner.line.baud == 19200, result
+    assert (await runner.ask(Question(b"4\r"))).data.count(b"192.0.2.44") == 1
+    await runner.release()
+
+
+async def test_a_rate_change_that_fails_brings_both_back(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await in_menu(serve_bench, notes)
+    # the device is told another rate than the port: nothing right comes, and the device falls back by itself
+    result = await change_rate(runner, b"5\r9600\r", LineSettings(57600), Question(b"\r", timeout_s=0.8))
+    assert not result.proven and "both are back at 38400" in result.words, result
+    assert runner.line.baud == 38400
+    await runner.release()
+
+
+async def test_the_fastest_clean_rate_has_a_row_for_each_rate(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, 9600, kind="echo", line="any")
+    rows = await clean_rates(runner, [9600, 19200, 38400], lambda baud: b"", Question(b"0123456789 clean?\r"), 2)
+    assert [(row.baud, row.clean) for row in rows] == [(9600, True), (19200, True), (38400, True)]
+    assert runner.line.baud == 38400
+    await runner.release()
+
+
+async def test_the_key_that_rubs_out_is_found(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await in_menu(serve_bench, notes)
+    assert (await probe_rubout(runner))[0] == "DEL"
+    await runner.release()
+
+
+async def test_lists_are_pulled_page_by_page(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, 9600, kind="alarms", line="9600 8N1", interval_s=0.0)
+    lists = all_sheets()[0]["alarm-annunciator"].lists
+    assert lists is not None
+    counts: list[int] = []
+    pulled = await pull(runner, lists, lists.table[1], counts.append)
+    assert len(pulled.table.rows) == 39 and pulled.pages == 3 and not pulled.words and counts
+    assert complete(pulled.table).missing == (17,) and len(pulled.table.odd) == 1
+    await runner.release()
+
+
+async def test_a_file_is_sent_at_the_pace_of_the_echo_and_stops_where_it_ends(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    runner = await opened(serve_bench, notes, 38400, kind="echo", line="any")
+    done = await send_paced(runner, b"one\r\ntwo\r\nthree\r\n", read_pace("echo"))
+    assert done.right and done.sent == 17
+    await runner.release()
+    silent = await opened(serve_bench, notes, 38400, **FEEDER)
+    pace = read_pace("prompt done>")
+    stopped = await send_paced(silent, b"x\r\ny\r\n", type(pace)(prompt=pace.prompt, wait_s=0.3))
+    assert not stopped.right and stopped.words == "stopped at byte 3 of 6: the prompt done> did not come"
+    await silent.release()
+
+
+async def test_a_secret_is_neither_recorded_nor_heard_again(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, 38400, kind="echo", line="any")
+    await runner.send_secret(b"trout-4711", b"\r")
+    await asyncio.sleep(0.5)
+    await runner.send(b"not trout-")
+    await runner.send(b"secret")
+    await asyncio.sleep(0.9)
+    assert b"4711" not in notes.bytes("rx") + notes.bytes("tx")
+    assert b"\r" in notes.bytes("rx") and b"not trout-secret" in notes.bytes("rx").replace(b"\r", b"")
+    withheld = [event.detail for event in notes.events if event.kind == "withheld"]
+    assert withheld[0] == {"direction": "tx", "bytes": 10} and sum(one["bytes"] for one in withheld[1:]) == 10
+    items, _ = runner.feed.drain()
+    assert b"4711" not in b"".join(item.data for item in items) + "".join(item.text for item in items).encode()
+    await runner.release()

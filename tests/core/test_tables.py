@@ -1,0 +1,66 @@
+"""Lists become tables: rows by pattern or by columns, nothing lost, gaps and changes named."""
+
+import csv
+import io
+
+import pytest
+
+from ordolex.bench.devices.annunciator import lists
+from ordolex.core.tables.complete import changes, complete
+from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
+
+EVENTS = lists()[2][1]
+ROW = r"(?P<number>\d{4})  (?P<time>\d\d-\d\d-\d\d \d\d:\d\d)  (?P<point>.{20})(?P<state>\w+)"
+
+
+def test_rows_by_a_pattern_keep_what_fits_none_and_name_the_gap() -> None:
+    table = by_pattern("events", ["-- EVENTS --", *EVENTS, ""], ROW, "^-- .* --$")
+    assert table.columns == ("number", "time", "point", "state") and len(table.rows) == 39
+    assert [text for _, text in table.odd] == ["**** memory checked, 1 block remapped ****"]
+    whole = complete(table)
+    assert whole.missing == (17,) and whole.twice == () and whole.odd == 1
+    assert whole.words == "1 missing in the numbering: 17; 1 line that fits no row"
+    assert Table.of(table.as_dict()) == table
+
+
+def test_columns_are_found_in_the_text_itself() -> None:
+    lines = [
+        "no  point        value",
+        "1   intake        4.10",
+        "2   raceway one  11.30",
+        "3   pump house   12.07",
+        "--",
+    ]
+    table = by_columns("values", lines)
+    assert table.columns == ("no", "point", "value")
+    assert table.rows[1] == ("2", "raceway one", "11.30") and table.odd == ((5, "--"),)
+    plain = by_columns("words", ["one", "two words"])
+    assert plain.columns == ("line",) and plain.rows == (("one",), ("two words",))
+
+
+def test_a_carriage_return_writes_over_and_control_characters_go() -> None:
+    assert lines_of("-- more --\r          \r0005 x\r\n\x1b[31mred\x1b[0m\x07\r\n") == ["0005 x", "red", ""]
+
+
+def test_csv_holds_any_text() -> None:
+    table = Table("t", ("a", "b"), (('say "hi", there', "line\nbreak"), ("", "=1+1")))
+    assert list(csv.reader(io.StringIO(table.csv()))) == [["a", "b"], *[list(row) for row in table.rows]]
+
+
+@pytest.mark.parametrize(
+    ("after", "words"),
+    [
+        ((("1", "on"), ("2", "off")), "as before"),
+        ((("2", "on"), ("3", "on")), "since then 1 new, 1 changed, 1 gone"),
+        ((), "since then 0 new, 0 changed, 2 gone"),
+    ],
+)
+def test_what_changed_since_the_last_time(after: tuple[tuple[str, str], ...], words: str) -> None:
+    before = Table("t", ("no", "state"), (("1", "on"), ("2", "off")))
+    assert changes(before, Table("t", ("no", "state"), after)).words == words
+
+
+def test_rows_that_come_twice_are_named() -> None:
+    rows = tuple((str(number), "x") for number in (1, 2, 3, 4, 5, 6, 6, 8))
+    whole = complete(Table("t", ("no", "v"), rows))
+    assert whole.missing == (7,) and whole.twice == ("6",)
