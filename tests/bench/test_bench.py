@@ -236,7 +236,9 @@ def test_a_plan_that_cannot_be_served_says_where(text: str, says: str, tmp_path:
 
 
 def test_the_demo_plan_is_readable_and_has_each_kind() -> None:
-    assert {device.kind for device in read_plan(None).device} == {"oxygen", "temperature", "logger", "echo"}
+    assert {device.kind for device in read_plan(None).device} == {
+        "oxygen", "temperature", "logger", "feeder", "alarms", "echo",
+    }  # fmt: skip
 
 
 def test_the_bench_ends_with_the_program_that_started_it_also_when_that_is_killed(tmp_path: Path) -> None:

@@ -2,77 +2,24 @@
 
 import os
 import re
-import shutil
 import signal
 import sqlite3
 import subprocess
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from ordolex.core.bench_notice import BenchNotice
 from tests.conftest import program
+from tests.tui.terminal import IN_TMUX, Terminal
 
-pytestmark = [
-    pytest.mark.terminal,
-    pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed: apt-get install tmux"),
-]
-
-
-class Terminal:
-    """A tmux of its own, with one window."""
-
-    def __init__(self, folder: Path) -> None:
-        self._socket = str(folder / "tmux")
-
-    def tmux(self, *arguments: str) -> str:
-        done = subprocess.run(
-            ["tmux", "-S", self._socket, "-f", "/dev/null", *arguments], capture_output=True, text=True, timeout=20
-        )
-        return done.stdout
-
-    def start(self, *arguments: str, size: tuple[int, int] = (128, 40)) -> None:
-        command = " ".join(f"'{part}'" for part in program(*arguments))
-        shell = f"stty -a | grep -o ' echo ' ; {command}; echo ended with $?; stty -a | grep -o ' echo '; exec cat"
-        self.tmux("new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), shell)
-
-    def screen(self) -> str:
-        return self.tmux("capture-pane", "-p")
-
-    def pid(self) -> int:
-        """The program's process: the shell's child."""
-        shell = self.tmux("list-panes", "-F", "#{pane_pid}").strip()
-        children = Path(f"/proc/{shell}/task/{shell}/children").read_text().split()
-        return int(children[0])
-
-    def press(self, *keys: str) -> None:
-        self.tmux("send-keys", *keys)
-
-    def type(self, text: str) -> None:
-        self.tmux("send-keys", "-l", text)
-
-    def see(self, pattern: str, seconds: float = 20) -> str:
-        deadline = time.monotonic() + seconds
-        while True:
-            screen = self.screen()
-            if re.search(pattern, screen):
-                return screen
-            assert time.monotonic() < deadline, f"{pattern!r} was never seen:\n{screen}"
-            time.sleep(0.1)
+pytestmark = IN_TMUX
 
 
 def echoes(screen: str) -> int:
     """How often `stty` said that the terminal echoes: once before the program and once after it."""
     return [line.strip() for line in screen.splitlines()].count("echo")
-
-
-@pytest.fixture
-def terminal(tmp_path: Path) -> Iterator[Terminal]:
-    made = Terminal(tmp_path)
-    yield made
-    made.tmux("kill-server")
 
 
 def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) -> None:

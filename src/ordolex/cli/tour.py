@@ -10,7 +10,7 @@ from typing import Any
 import typer
 
 from ordolex.core.bench_notice import BenchNotice
-from ordolex.core.export import FORMS, export
+from ordolex.core.export import FORMS, SUFFIX, export
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.advice import advise
 from ordolex.core.link.question import Question
@@ -20,8 +20,6 @@ from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.io.ports.survey import survey
 from ordolex.io.runner import LinkRunner
-
-_SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "pcapng": "pcapng"}
 
 
 def run_tour(notice: BenchNotice, folder: Path) -> None:
@@ -43,7 +41,7 @@ def run_tour(notice: BenchNotice, folder: Path) -> None:
 
     reader = BookReader(path)
     for form in FORMS:
-        (folder / f"tour.{_SUFFIX[form]}").write_bytes(b"".join(export(form, reader.timeline(), names)))
+        (folder / f"tour.{SUFFIX[form]}").write_bytes(b"".join(export(form, reader.timeline(), names)))
     reader.close()
     (folder / "tour.json").write_text(json.dumps(steps, indent=1, ensure_ascii=False) + "\n")
     typer.echo(f"{len(steps)} steps; results in {folder}")

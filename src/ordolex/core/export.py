@@ -17,7 +17,9 @@ from ordolex.core.link.conversation import Conversation, Direction, Row
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event
 from ordolex.core.text.visible import visible, visible_text
 
-FORMS = ("text", "csv", "jsonl", "raw", "pcapng")
+FORMS = ("text", "csv", "jsonl", "raw", "hex", "pcapng")
+SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "hex": "hex.txt", "pcapng": "pcapng"}
+"""What the names of such files end in."""
 Items = Iterable[Chunk | Event]
 Names = Mapping[int, str]
 
@@ -33,7 +35,7 @@ def utc_text(utc_us: int, *, date: bool = True) -> str:
 
 def export(form: str, items: Items, names: Names) -> Iterator[bytes]:
     """Raises ValueError for a form that is not in FORMS."""
-    makers = {"text": as_text, "csv": as_csv, "jsonl": as_jsonl, "raw": as_raw, "pcapng": as_pcapng}
+    makers = {"text": as_text, "csv": as_csv, "jsonl": as_jsonl, "raw": as_raw, "hex": as_hex, "pcapng": as_pcapng}
     if form not in makers:
         raise ValueError(f"{form!r} is no export form; choose {', '.join(FORMS)}")
     return makers[form](items, names)
@@ -68,6 +70,19 @@ def as_text(items: Items, names: Names) -> Iterator[bytes]:
         text = visible_text(row.text) if row.text else visible(row.data)
         line = f"{utc_text(row.at_us)}  {name}  {_GLYPHS[row.direction]} {after:>9}  {text}{errors}\n"
         yield line.encode()
+
+
+def as_hex(items: Items, names: Names) -> Iterator[bytes]:
+    """Sixteen bytes a line, with the time of their chunk, link, direction, and what is readable beside them."""
+    for item in items:
+        if isinstance(item, Event):
+            continue
+        glyph = _GLYPHS[Direction(item.direction)]
+        head = f"{utc_text(item.utc_us)}  {visible_text(names.get(item.link, 'book'))}  {glyph}"
+        for at in range(0, len(item.data), 16):
+            part = item.data[at : at + 16]
+            text = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in part)
+            yield f"{head}  {at:06x}  {part.hex(' '):47}  {text}\n".encode()
 
 
 _CSV_HEAD = [

@@ -54,7 +54,8 @@ class Event:
     """Something that happened, other than bytes. `link` is 0 for the book as a whole.
 
     Kinds: opened, refused, released, lost, back, settings, rung, answer, lines, note, recording, try, everywhere,
-    trial, match, withheld (a secret, or its echo: `direction` and number of `bytes` in the detail).
+    trial, match, sent (a break), outputs, table (a list pulled from the device), withheld (a secret, or its echo:
+    `direction` and number of `bytes` in the detail), mark.
     """
 
     link: int

@@ -148,6 +148,26 @@ class Lists(_Table):
         return value
 
 
+class Leave(_Table):
+    """How the device is left properly. `open` is a pattern for the prompt at which something is still open, `send`
+    what closes it there, and `done` a pattern for what the device says then."""
+
+    open: Words
+    send: Words
+    done: str = ""
+
+    @field_validator("open", "done")
+    @classmethod
+    def _is_pattern(cls, value: str) -> str:
+        return _pattern(value)
+
+    @field_validator("send")
+    @classmethod
+    def _can_be_sent(cls, value: str) -> str:
+        to_bytes(value)
+        return value
+
+
 class Ready(_Table):
     """What must be so before the hunt for the port begins."""
 
@@ -176,6 +196,7 @@ class Sheet(_Table):
     lamp: list[Lamp] = []
     question: list[SheetQuestion] = []
     lists: Lists | None = None
+    leave: Leave | None = None
     ready: Ready | None = None
 
     @field_validator("wiring_end")

@@ -143,7 +143,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("match.wishes", "a", "How to match", MATCH, "Questions, wait for each answer, unit IDs, data bits.", "how"),
     Command("match.draw", "x", "Draw", MATCH, "Writes the map or the bits as SVG or PDF.", "draw"),
-    Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", "earlier"),
+    Command("talk.earlier", "up", "Earlier entry", TALK, "The last thing you sent, to send again or edit.", ""),
     Command("talk.later", "down", "Later entry", TALK, "Back towards the newest.", ""),
     Command(
         "talk.line_end",
@@ -193,6 +193,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("keep.which_direction", "d", "Which direction", KEEP, "Sent, heard, notes, then all.", "direction"),
     Command("keep.bytes_shown", "t", "Text or hex", KEEP, "Shows text, hex, or both side by side.", "text/hex"),
     Command("keep.export", "x", "Export", KEEP, "Writes the record as text, CSV, JSON lines, raw or pcapng.", "export"),
+    Command("keep.mark", "m", "Mark", KEEP, "A mark with a word in the record, at this moment.", "mark"),
+    Command("keep.jump", "g", "Jump to a time", KEEP, "Puts the cursor on the first row of that time.", ""),
+    Command("keep.compare", "c", "Compare", KEEP, "Two spans, each from a mark to the next, side by side.", "compare"),
+    Command("keep.tables", "b", "Tables", KEEP, "Lists pulled from devices, with gaps and odd rows; as CSV.", "tables"),
+    Command("keep.visit", "v", "Visit folder", KEEP, "Log, bytes, tables, settings, proof, open points.", "visit"),
     Command("keep.clear_filters", "escape", "All rows", KEEP, "Takes all filters away.", "all rows"),
 )
 

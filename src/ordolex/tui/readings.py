@@ -106,3 +106,10 @@ def file_reading(text: str) -> str:
     if not text.strip() or not path.is_file():
         raise ValueError("give the path of a file")
     return f"{path.stat().st_size} bytes"
+
+
+def search_reading(text: str) -> str:
+    """A text to look for. Raises ValueError."""
+    if not text:
+        raise ValueError("give a text")
+    return "rows that hold it"

@@ -14,6 +14,7 @@ from ordolex.core.text import nmea0183
 
 _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
+_NOISE, _ENOUGH = -6.0, 20
 _MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
 
 
@@ -24,6 +25,14 @@ class Shape:
     name: str
     pattern: re.Pattern[bytes]
     worth: float = 6.0
+
+
+def _like_noise(reading: bytes) -> bool:
+    """Neither text nor the small numbers that come again in binary data: a line read at a wrong rate looks so."""
+    if len(reading) < _ENOUGH:
+        return False
+    plain = sum(32 <= byte < 127 or byte in b"\r\n" or byte < 16 for byte in reading)
+    return plain < 0.6 * len(reading) and len(set(reading)) > 0.4 * len(reading)
 
 
 def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
@@ -46,7 +55,7 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
         found.append((1.0, "a prompt"))
     found += [(shape.worth, shape.name) for shape in own if shape.pattern.search(reading)]
     if not found:
-        return 0.0, ""
+        return (_NOISE, "") if _like_noise(reading) else (0.0, "")
     most = _MOST_CHECKED if right or frames else _MOST
     worth = min(most, sum(value for value, _ in found))
     return worth, max(found)[1]

@@ -88,7 +88,7 @@ def by_columns(name: str, lines: Sequence[str]) -> Table:
     width = max((len(line) for _, line in full), default=0)
     need = max(2, math.ceil(0.9 * len(full)))
     blank = [sum(at >= len(line) or line[at] == " " for _, line in full) >= need for at in range(width)]
-    starts = [at for at in range(width) if not blank[at] and (at < 2 or (blank[at - 1] and blank[at - 2]))]
+    starts = [at for at in range(width) if not blank[at] and (at == 0 or (at > 1 and blank[at - 1] and blank[at - 2]))]
     if len(starts) < 2:
         return Table(name, ("line",), tuple((line.strip(),) for _, line in full))
     edges = [0, *starts[1:], width + 1]

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Chunk, Event, LinkRecord
+from ordolex.core.tables.table import Table
 from ordolex.io.book import schema
 from ordolex.io.faults import BookFault
 
@@ -65,6 +66,20 @@ class BookReader:
             (link, visit),
         )
         return {(line, bytes.fromhex(sent)) for line, sent in rows}
+
+    def table(self, link: int, name: str) -> Table | None:
+        """The latest table of this name that was pulled on a link."""
+        row = self._connection.execute(
+            "SELECT detail FROM event WHERE kind = 'table' AND link = ? AND json_extract(detail, '$.name') = ?"
+            " ORDER BY id DESC LIMIT 1",
+            (link, name),
+        ).fetchone()
+        return None if row is None else Table.of(json.loads(row[0]))
+
+    def tables(self) -> list[tuple[Event, Table]]:
+        """All tables of the book, the latest first."""
+        rows = self._connection.execute(f"SELECT {_EVENT} FROM event WHERE kind = 'table' ORDER BY id DESC")
+        return [(event, Table.of(event.detail)) for event in map(_event, rows)]
 
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""

@@ -8,9 +8,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.record import Event
 from ordolex.core.sheet import ListPlan, Lists
+from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
 from ordolex.core.text.escapes import to_bytes
+from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.runner import LinkRunner
 
 _STALLED_S = 5.0
@@ -74,3 +77,14 @@ async def pull(
     heading = one.heading or r"^-- .* --$"
     table = by_pattern(one.name, lines, one.row, heading) if one.row else by_columns(one.name, lines)
     return Pulled(table, pages, words)
+
+
+def table_event(link: int, pulled: Pulled, before: Table | None) -> tuple[str, Event]:
+    """What is said of a pulled list, and the event that keeps it in the book; `before` is what was pulled last time."""
+    table = pulled.table
+    words = f"{table.name}: {len(table.rows)} rows, {complete(table).words}"
+    if before is not None:
+        words += f"; {changes(before, table).words}"
+    if pulled.words:
+        words += f"; not whole: {pulled.words}"
+    return words, Event(link, utc_us(), round(mono_s() * 1e6), "table", words, table.as_dict())

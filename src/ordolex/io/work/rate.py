@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer
-from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.question import Question
 from ordolex.io.runner import LinkRunner
 
 _SETTLE_S = 0.3
@@ -57,8 +57,9 @@ async def change_rate(
 
 
 def understood(answer: Answer) -> bool:
-    """Whether something readable came without line errors, and it was no echo and no wrong answer."""
-    if not answer.data or answer.errors.total or answer.verdict in (Verdict.WRONG, Verdict.NONE):
+    """Whether something readable came without line errors. It may stand at another prompt than was expected, or be an
+    echo: that is no matter of the rate."""
+    if not answer.data or answer.errors.total:
         return False
     good = sum(32 <= byte < 127 or byte in b"\r\n\t\x1b\x08" for byte in answer.data)
     return good >= 0.9 * len(answer.data)

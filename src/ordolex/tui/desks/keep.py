@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
 from rich.segment import Segment
@@ -11,13 +10,15 @@ from textual import work
 from textual.app import ComposeResult
 from textual.worker import get_current_worker
 
-from ordolex.core.export import FORMS, export, rows_of
+from ordolex.core.export import FORMS, SUFFIX, export, rows_of
 from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.sieve import Sieve
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
 from ordolex.io.faults import Fault
 from ordolex.tui.commands import KEEP, bindings
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.keep.spans import Spans
 from ordolex.tui.session import Session
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
@@ -28,7 +29,6 @@ from ordolex.tui.widgets.wording import cut, day, size
 _LATEST_ITEMS = 3000
 _MATCHES_KEPT = 20_000
 _TURNS_BETWEEN = 10  # half a second between looks for something new
-_SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "pcapng": "pcapng"}
 _DIRECTIONS: tuple[Direction | None, ...] = (None, Direction.SENT, Direction.HEARD, Direction.NOTE)
 _DIRECTION_WORDS = {
     None: "both ways and notes",
@@ -40,41 +40,7 @@ _DIRECTION_WORDS = {
 Entry = tuple[int, Row]
 
 
-class Sieve:
-    """Which rows are wanted. Raises ValueError for a pattern that cannot be read."""
-
-    def __init__(self, text: str = "", link: int | None = None, direction: Direction | None = None) -> None:
-        self.text, self.link, self.direction = text, link, direction
-        self._bytes: bytes | None = None
-        self._pattern: re.Pattern[str] | None = None
-        if text.startswith("hex:"):
-            try:
-                self._bytes = bytes.fromhex(text[4:])
-            except ValueError:
-                raise ValueError("hex: wants pairs of hex digits, such as hex:0d 0a") from None
-        elif text.startswith("re:"):
-            try:
-                self._pattern = re.compile(text[3:], re.I)
-            except re.error as error:
-                raise ValueError(f"re: cannot be read: {error}") from None
-
-    @property
-    def everything(self) -> bool:
-        return not self.text and self.link is None and self.direction is None
-
-    def passes(self, link: int, row: Row) -> bool:
-        if self.link is not None and link != self.link:
-            return False
-        if self.direction is not None and row.direction is not self.direction:
-            return False
-        if self._bytes is not None:
-            return self._bytes in row.data
-        if self._pattern is not None:
-            return self._pattern.search(row.shown) is not None
-        return self.text.lower() in row.shown.lower() or self.text.lower() in row.errors.lower()
-
-
-class KeepDesk(Desk):
+class KeepDesk(Spans, Desk):
     word = "Keep"
     BINDINGS = bindings(KEEP)
 
@@ -211,7 +177,7 @@ class KeepDesk(Desk):
                 "Only rows with",
                 self._sieve.text,
                 lambda text: _sieve_words(text),
-                "a text in any case · hex:0d 0a for bytes · re:MEAS.*\\? for a pattern · nothing for all rows",
+                "a text in any case · hex:0d 0a · re:MEAS.*\\? · at:10:40..10:55 · rung: for changes of the rung",
             )
         )
         if typed is not None:
@@ -264,11 +230,11 @@ class KeepDesk(Desk):
     async def action_export(self) -> None:
         what = "all links" if self._sieve.link is None else self._names()[self._sieve.link]
         words = {"text": "text, to read", "csv": "CSV, for tables", "jsonl": "JSON lines, for programs"}
-        words |= {"raw": "raw bytes", "pcapng": "pcapng, for packet tools"}
+        words |= {"raw": "raw bytes", "hex": "hex dump, to read", "pcapng": "pcapng, for packet tools"}
         form = await self.app.push_screen_wait(Pick(f"Export {what} as", [(form, words[form]) for form in FORMS]))
         if form is None:
             return
-        proposal = self.session.book.path.with_suffix(f".{_SUFFIX[form]}")
+        proposal = self.session.book.path.with_suffix(f".{SUFFIX[form]}")
         typed = await self.app.push_screen_wait(
             LinePrompt("Into the file", str(proposal), _file_words, "Enter writes it, Esc goes back")
         )
@@ -298,8 +264,9 @@ def _sieve_words(text: str) -> str:
     if not text:
         return "all rows"
     Sieve(text)
-    kind = "bytes" if text.startswith("hex:") else "pattern" if text.startswith("re:") else "text"
-    return f"rows that hold this {kind}"
+    kinds = {"hex:": "rows that hold these bytes", "re:": "rows that this pattern fits", "at:": "rows of this time"}
+    kinds["rung:"] = "changes of the rung"
+    return next((words for prefix, words in kinds.items() if text.startswith(prefix)), "rows that hold this text")
 
 
 def _file_words(text: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import replace
@@ -19,7 +20,7 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.link.conversation import Row
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.loop import compare, pattern
-from ordolex.core.link.question import Verdict
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
@@ -30,7 +31,7 @@ from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk, How
 from ordolex.tui.readings import line_reading
 from ordolex.tui.session import LINE_ENDS, Session
-from ordolex.tui.talk.keys import KeyByKey, Masking, prompt_of
+from ordolex.tui.talk.keys import KeyByKey, Masking, came_aside, prompt_of
 from ordolex.tui.talk.line_work import LineWork
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine
@@ -45,6 +46,7 @@ from ordolex.tui.widgets.wording import cut
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
 _FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast
 _FLOOD_TURNS = 4
+_STILL_S = 0.4  # after a line that came by itself, another may follow
 _NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 
 
@@ -107,12 +109,11 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if link is not None and not history and not self._input.value and link.first_question:
             self._input.put(link.first_question)
         self.query_one(ScreenView).screen_shown = self.session.talk(link).screen if link is not None else None
-        self._preview()
         self.show_entry()
         self.turn()
 
     def restyled(self) -> None:
-        self._preview()
+        self.preview()
 
     def turn(self) -> None:
         link = self.session.chosen
@@ -133,12 +134,12 @@ class TalkDesk(KeyByKey, LineWork, Desk):
                 self.query_one(ScreenView).refresh()
         if link.id in self._sendings or self._was_sending:
             self._was_sending = link.id in self._sendings
-            self._preview()
+            self.preview()
         was_hidden = self.masking.on
         self.masking.look(prompt_of(talk))
         if self.masking.on != was_hidden:
             self.show_entry()
-            self._preview()
+            self.preview()
         head = self.query_one(HeadLine)
         head.text = self._headline(link)
         head.show()
@@ -160,6 +161,11 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         elif view.evidence.last_heard_s is not None:
             quiet = mono_s() - view.evidence.last_heard_s
             head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
+            talk = self.session.talk(link)
+            aside, prompt = came_aside(talk), visible_text(prompt_of(talk).decode("latin-1").strip())
+            if aside and prompt:
+                words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
+                head.append(words, ink.style("straw"))
         if not self._rows.following:
             head.append("   scrolled back, PgDn goes forward", ink.style("straw"))
         return head
@@ -170,9 +176,9 @@ class TalkDesk(KeyByKey, LineWork, Desk):
     # ---- the entry
 
     def on_input_changed(self) -> None:
-        self._preview()
+        self.preview()
 
-    def _preview(self) -> None:
+    def preview(self) -> None:
         link, preview = self.session.chosen, self.query_one("#preview", Static)
         ink = self.ink
         if link is None:
@@ -225,6 +231,10 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             event.give_back()
             self.say("The port is not open; Ctrl+O opens it. What you typed is still there", "bad")
             return
+        if self._lines_arrive(link):
+            event.give_back()
+            self.say("Lines still arrive; not sent into the wrong prompt. Enter again when it is quiet", "unsure")
+            return
         history = self.session.talk(link).history
         if event.text and (not history or history[-1] != event.text):
             history.append(event.text)
@@ -234,6 +244,12 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if future is not None:
             self.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")
             future.add_done_callback(self._from_hub(lambda done: self._answered(link, done)))
+
+    def _lines_arrive(self, link: LinkRecord) -> bool:
+        """Whether the device speaks by itself just now, in the middle of a prompt at which it stands."""
+        talk, heard_s = self.session.talk(link), self.session.view(link).evidence.last_heard_s
+        recent = heard_s is not None and mono_s() - heard_s < _STILL_S
+        return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
 
     def _from_hub(self, work: Callable[[Future[Answer]], None]) -> Callable[[Future[Answer]], None]:
         app = self.app
@@ -347,7 +363,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             self.say(str(fault), "bad")
             return
         self.say(f"Each entry now ends with {after}")
-        self._preview()
+        self.preview()
 
     def action_screen(self) -> None:
         """Exchanges, or the device's own screen: two ways to look at one stream."""
@@ -387,9 +403,34 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if link is None:
             self.say(_NO_LINK, "unsure")
         elif self.session.is_open(link):
-            self.post_message(self.ReleaseWanted(link))
+            self._leave(link)
         else:
             self.post_message(self.OpenWanted(link))
+
+    @work
+    async def _leave(self, link: LinkRecord) -> None:
+        """Releases the port; where the device's sheet says that something is still open there, asks first."""
+        sheet = self.session.sheet_of(link)
+        leave = sheet.leave if sheet is not None else None
+        prompt = prompt_of(self.session.talk(link)).decode("latin-1")
+        if leave is not None and re.search(leave.open, prompt):
+            closing = named(to_bytes(leave.send))
+            choices = [
+                ("properly", f"Leave it properly: send {closing}, then release the port"),
+                ("release", "Just release the port; the device stays where it is"),
+                ("stay", "Stay"),
+            ]
+            how = await self.app.push_screen_wait(Pick(f"The device stands at {visible_text(prompt.strip())}", choices))
+            if how not in ("properly", "release"):
+                return
+            runner = self.session.runner(link)
+            if how == "properly" and runner is not None:
+                question = Question(to_bytes(leave.send), timeout_s=2.0, like=f"(?s).*{leave.done}.*")
+                answer = await asyncio.wrap_future(self.session.hub.call(runner.ask(question)))
+                if answer.verdict is not Verdict.RIGHT:
+                    self.say("it did not say that it is closed; the port stays open. Ctrl+O asks again", "bad")
+                    return
+        self.post_message(self.ReleaseWanted(link))
 
     @work
     async def action_settings(self) -> None:

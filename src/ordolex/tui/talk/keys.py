@@ -19,15 +19,29 @@ from ordolex.tui.widgets.key_pad import KeyPad
 
 
 def prompt_of(talk: Talk) -> bytes:
-    """The line without an end that the device stands at; nothing where it does not."""
+    """The line without an end that the device stands at; nothing where it does not. Lines that came by themselves after
+    it, in the middle of the prompt, do not change where it stands."""
     if talk.conversation.unfinished:
         return talk.conversation.unfinished
     for row in reversed(talk.rows):
-        if row.direction is Direction.HEARD:
-            return b"" if row.data.endswith((b"\r", b"\n")) else row.data
+        if row.direction is Direction.HEARD and not row.data.endswith((b"\r", b"\n")):
+            return row.data
         if row.direction is Direction.SENT:
             return b""
     return b""
+
+
+def came_aside(talk: Talk) -> str:
+    """What the device said by itself in the middle of the prompt at which it stands."""
+    out: list[str] = []
+    for row in reversed(talk.rows):
+        if row.direction is Direction.SENT or not row.data.endswith((b"\r", b"\n")):
+            if row.direction is Direction.NOTE:
+                continue
+            return out[0] if out and row.direction is Direction.HEARD else ""
+        if row.data.strip():
+            out.append(row.shown)
+    return ""
 
 
 class Masking:
@@ -92,6 +106,11 @@ class KeyByKey(Desk):
         wanted = pad if link is not None else line
         if not wanted.has_focus and self.display:
             wanted.focus()
+        self.preview()
+
+    def preview(self) -> None:
+        """What would go out, below the line of entry."""
+        raise NotImplementedError
 
     def on_key_pad_pressed(self, event: KeyPad.Pressed) -> None:
         link = self.link_by_key()

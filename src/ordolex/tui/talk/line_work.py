@@ -16,11 +16,14 @@ from textual import work
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.link.question import Question
 from ordolex.core.record import LinkRecord
+from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side
 from ordolex.core.text.escapes import named, to_bytes
+from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
+from ordolex.io.work.lists import Pulled, pull, table_event
 from ordolex.io.work.paced import Progress, read_pace, send_paced
 from ordolex.io.work.rate import Changed, RateRow, change_rate, clean_rates
 from ordolex.io.work.rubout import probe_rubout
@@ -33,16 +36,24 @@ from ordolex.tui.readings import (
     rate_reading,
     rates_reading,
     repeat_reading,
+    search_reading,
 )
+from ordolex.tui.session import LINE_ENDS
 from ordolex.tui.theme import Palette
+from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.row_view import RowView
 
 _MORE = [
+    ("pick", "Choose from the device's list or menu, by name"),
+    ("search", "Search the conversation"),
     ("break", "Break, 250 ms"),
     ("dtr", "DTR: on, off, or off for half a second"),
     ("rts", "RTS: on, off, or off for half a second"),
     ("rate", "Change the rate, of the device and of the port in lock step"),
     ("clean", "Find the fastest clean rate"),
+    ("lists", "Pull lists from the device into tables"),
     ("repeat", "Ask again and again, with a table of the values"),
     ("rubout", "Which of Backspace and Delete does the device take?"),
     ("charset", "Character set"),
@@ -81,6 +92,7 @@ class LineWork(Desk):
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self._sendings: dict[int, Sending] = {}
+        self._sought = ""
         self._last_rate_command = "rate {baud}\\r"
 
     def _open_link(self) -> tuple[LinkRecord, LinkRunner] | None:
@@ -130,7 +142,11 @@ class LineWork(Desk):
         if what is None or link is None:
             return
         talk = self.session.talk(link)
-        if what == "charset":
+        if what == "pick":
+            await self._pick(link)
+        elif what == "search":
+            await self._search(link)
+        elif what == "charset":
             await self._choose_charset(link)
         elif what == "reset":
             odd = talk.screen.reset()
@@ -144,11 +160,47 @@ class LineWork(Desk):
             link, runner = opened
             works = {
                 "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,
+                "lists": self._pull_lists,
             }  # fmt: skip
             if what in works:
                 await works[what](link, runner)
             else:
                 await self._signal(what, link, runner)
+
+    # ---- what was said
+
+    async def _pick(self, link: LinkRecord) -> None:
+        """What is chosen by its name goes into the line of entry as the device's own number."""
+        talk = self.session.talk(link)
+        lines = [row.data.decode("utf-8", "replace") for row in list(talk.rows)[-60:] if row.direction == "rx"]
+        items = numbered([line for text in lines for line in lines_of(text) if line.strip()])
+        if not items:
+            self.say("The device showed no numbered list lately", "unsure")
+            return
+        choices = [(number, f"{number:>4}  {visible_text(name)}") for number, name in items]
+        chosen = await self.app.push_screen_wait(Pick("The device's list", choices, "Enter sends its number"))
+        if chosen is not None:
+            entry = self.query_one("#say", EntryLine)
+            entry.put(chosen)
+            entry.post_message(EntryLine.Given(entry, chosen))
+            entry.value = ""
+
+    async def _search(self, link: LinkRecord) -> None:
+        typed = await self._line(
+            "Search upwards for", self._sought, search_reading, "in any case; the view stops there"
+        )
+        if typed is None:
+            return
+        rows = self.session.talk(link).rows
+        view = self.query_one("#talk-rows", RowView)
+        last = view.cursor if typed == self._sought and not view.following else len(rows)
+        self._sought = typed
+        for at in range(min(last, len(rows)) - 1, -1, -1):
+            if typed.lower() in rows[at].shown.lower():
+                view.show_at(at)
+                self.say(f"row {at + 1} of {len(rows)}; the same search again goes further up, PgDn goes down", "good")
+                return
+        self.say(f"nothing above holds {typed!r}; Keep (F8) searches the whole record", "unsure")
 
     # ---- signals
 
@@ -286,6 +338,36 @@ class LineWork(Desk):
                 self.session.say(link, f"{values.count(value):>5} ×  {value or 'no answer'}")
             self._tell(link, f"asked {len(values)} times, {len(kinds)} different answers", good=True)
 
+    # ---- lists
+
+    async def _pull_lists(self, link: LinkRecord, runner: LinkRunner) -> None:
+        sheet = self.session.sheet_of(link)
+        if sheet is None or sheet.lists is None:
+            self.say(
+                "The link's sheet says nothing of lists; `ordolex lists` takes command and pages as options", "unsure"
+            )
+            return
+        lists = sheet.lists
+        choices = [(str(number), f"{one.number:>3}  {one.name}") for number, one in enumerate(lists.table)]
+        chosen = await self.app.push_screen_wait(Pick("Which list?", [*choices, ("all", "all of them")]))
+        if chosen is None:
+            return
+        for one in lists.table if chosen == "all" else [lists.table[int(chosen)]]:
+            sending = Sending(f"pulling {visible_text(one.name)}")
+
+            def changed(rows: int, sending: Sending = sending) -> None:
+                sending.now = f"{rows} lines"
+
+            pulled: Pulled | None = await self._do(link, sending, pull(runner, lists, one, changed))
+            if pulled is None:
+                return
+            before = self.session.book.reader.table(link.id, one.name)
+            words, event = table_event(link.id, pulled, before)
+            self.session.book.recorder.note(event)
+            self._tell(link, words, good=not pulled.words)
+
+    # ---- which key rubs out
+
     async def _rubout(self, link: LinkRecord, runner: LinkRunner) -> None:
         found: tuple[str, str] | None = await self._do(link, Sending("which key rubs out"), probe_rubout(runner))
         if found is not None:
@@ -322,6 +404,23 @@ class LineWork(Desk):
             self.say(f"{name} cannot be read: {error.strerror}", "bad")
             return
         await self.send_paced(link, runner, data, Path(name).name)
+
+    def on_entry_line_block(self, event: EntryLine.Block) -> None:
+        self._paste(event.text)
+
+    def on_key_pad_pasted(self, event: KeyPad.Pasted) -> None:
+        self._paste(event.text)
+
+    @work
+    async def _paste(self, text: str) -> None:
+        """Pasted lines go out with the link's line end, at a pace."""
+        opened = self._open_link()
+        if opened is None:
+            return
+        link, runner = opened
+        codec, end = CHARSETS[self.session.talk(link).screen.charset], LINE_ENDS[link.line_end]
+        data = b"".join(line.encode(codec, "replace") + end for line in text.splitlines())
+        await self.send_paced(link, runner, data, f"{len(text.splitlines())} pasted lines")
 
     async def send_paced(self, link: LinkRecord, runner: LinkRunner, data: bytes, name: str) -> None:
         """Asks for the pace, then sends."""

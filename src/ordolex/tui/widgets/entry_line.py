@@ -10,12 +10,14 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from textual.events import Key
+from textual.binding import Binding, BindingType
+from textual.events import Key, Paste
 from textual.message import Message
 from textual.widgets import Input
 
 
-class EntryLine(Input):
+class EntryLine(Input, inherit_bindings=False):
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+v", "paste", "paste", show=False)]
     _EDITING: ClassVar[dict[str, str]] = {
         "backspace": "delete_left",
         "delete": "delete_right",
@@ -41,6 +43,13 @@ class EntryLine(Input):
             if not self.line.value:
                 self.line.put(self.text)
 
+    class Block(Message):
+        """Several lines were pasted; they are for whoever paces them."""
+
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
     def __init__(self, value: str = "", *, clears: bool = False, id: str | None = None) -> None:
         super().__init__(value, id=id, select_on_focus=False)
         self._clears = clears
@@ -49,6 +58,14 @@ class EntryLine(Input):
         """Another text, with the cursor behind it."""
         self.value = text
         self.cursor_position = len(text)
+
+    def _on_paste(self, event: Paste) -> None:
+        if self._clears and len(event.text.splitlines()) > 1:
+            event.stop()
+            event.prevent_default()
+            self.post_message(self.Block(event.text))
+        else:
+            super()._on_paste(event)
 
     async def _on_key(self, event: Key) -> None:
         action = self._EDITING.get(event.key)

@@ -83,6 +83,13 @@ class RowView(ScrollView, Generic[T], can_focus=True):
             self.scroll_to(y=self.cursor - height + 1, animate=False, immediate=True)
         self.refresh()
 
+    def show_at(self, row: int) -> None:
+        """Stops following, with this row at the top; for a view without a cursor it is remembered there."""
+        self.following = False
+        self.cursor = row
+        self.scroll_to(y=row, animate=False, immediate=True)
+        self.refresh()
+
     def render_line(self, y: int) -> Strip:
         width = self.size.width
         ground = self.rich_style

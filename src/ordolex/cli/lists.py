@@ -1,0 +1,89 @@
+"""`lists`: pulls lists from a device into tables."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ordolex.cli.common import FAILED, faults_said, line_for, print_json, refuse
+from ordolex.cli.exchange import kept_in
+from ordolex.core.sheet import Lists
+from ordolex.core.tables.complete import complete
+from ordolex.core.text.visible import visible_text
+from ordolex.io.faults import Fault
+from ordolex.io.runner import LinkRunner
+from ordolex.io.sheets import all_sheets
+from ordolex.io.work.lists import Pulled, pull, table_event
+
+
+def add_to(app: typer.Typer) -> None:
+    app.command(name="lists")(pull_lists)
+
+
+def pull_lists(
+    endpoint: Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")],
+    sheet: Annotated[str, typer.Option(help="The device's sheet, which says how lists are asked for.")],
+    line: Annotated[str | None, typer.Option(help="Line settings; without it, those of the sheet.")] = None,
+    only: Annotated[
+        list[str] | None, typer.Option("--list", help="A list, by name or number; may be given again.")
+    ] = None,
+    out: Annotated[Path | None, typer.Option(help="A folder for one CSV file a list.")] = None,
+    book: Annotated[Path | None, typer.Option(help="Keep lists and bytes in this book.")] = None,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Pull lists from a device, one of many or all, and say whether they are whole."""
+    with faults_said(json):
+        known = all_sheets()[0].get(sheet)
+        if known is None or known.lists is None:
+            what = f"there is no sheet {sheet!r}" if known is None else f"the sheet {sheet} says nothing of lists"
+            raise Fault(what, "`ordolex sheet list` names them; docs/sheets.md says how a list is described")
+        lists = known.lists
+        chosen = [one for one in lists.table if not only or one.name in only or str(one.number) in only]
+        if not chosen:
+            raise Fault(f"the sheet has no list {only}", f"it has {', '.join(one.name for one in lists.table)}")
+        read = line_for(endpoint, line or known.line.settings)
+        with kept_in(book, endpoint, read) as (recorder, link, _):
+            runner = LinkRunner(link, endpoint, read.settings, recorder)
+            pulled = asyncio.run(_pull(runner, lists.model_copy(update={"table": chosen})))
+            for one in pulled:
+                recorder.note(table_event(link, one, None)[1])
+        if out is not None:
+            _write(out, pulled)
+    if json:
+        print_json([one.table.as_dict() | _completeness(one) for one in pulled])
+    else:
+        for one in pulled:
+            typer.echo(visible_text(table_event(0, one, None)[0]))
+            for number, text in one.table.odd:
+                typer.echo(f"  line {number}: {visible_text(text)}")
+    if any(one.words for one in pulled):
+        refuse("not all lists are whole", FAILED)
+
+
+def _completeness(pulled: Pulled) -> dict[str, object]:
+    whole = complete(pulled.table)
+    return {"missing": list(whole.missing), "twice": list(whole.twice), "ended": pulled.words or "whole"}
+
+
+async def _pull(runner: LinkRunner, lists: Lists) -> list[Pulled]:
+    await runner.open()
+    try:
+        return [await pull(runner, lists, one) for one in lists.table]
+    finally:
+        await runner.release()
+
+
+def _write(folder: Path, pulled: list[Pulled]) -> None:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for one in pulled:
+            name = "-".join(one.table.name.split())
+            (folder / f"{name}.csv").write_text(one.table.csv(), encoding="utf-8")
+            if one.table.odd:
+                rows = "".join(f"line {number}: {text}\n" for number, text in one.table.odd)
+                (folder / f"{name}.odd.txt").write_text(rows, encoding="utf-8")
+    except OSError as error:
+        raise Fault(f"{folder} cannot be written: {error.strerror}", "choose another place") from error

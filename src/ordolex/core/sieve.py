@@ -1,0 +1,80 @@
+"""Which rows of the record are wanted: by text, pattern, bytes, time, link, direction or change of the rung."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime, timedelta
+
+from ordolex.core.link.conversation import Direction, Row
+
+_TIME = re.compile(r"(?:(\d{4}-\d\d-\d\d)[ T])?(\d{1,2}):(\d\d)(?::(\d\d)(?:\.(\d{1,3}))?)?")
+
+
+class Sieve:
+    """`text` may begin with `hex:` (bytes), `re:` (a pattern), `at:` (times of day `10:40..10:55`, with a date before
+    them where wanted) or `rung:`. Raises ValueError for what cannot be read."""
+
+    def __init__(self, text: str = "", link: int | None = None, direction: Direction | None = None) -> None:
+        self.text, self.link, self.direction = text, link, direction
+        self._bytes: bytes | None = None
+        self._pattern: re.Pattern[str] | None = None
+        self._first: tuple[str, timedelta] = ("", timedelta())
+        self._last: tuple[str, timedelta] | None = None
+        if text.startswith("hex:"):
+            try:
+                self._bytes = bytes.fromhex(text[4:])
+            except ValueError:
+                raise ValueError("hex: wants pairs of hex digits, such as hex:0d 0a") from None
+        elif text.startswith("re:"):
+            try:
+                self._pattern = re.compile(text[3:], re.I)
+            except re.error as error:
+                raise ValueError(f"re: cannot be read: {error}") from None
+        elif text.startswith("at:"):
+            first, dots, last = text[3:].partition("..")
+            self._first, self._last = read_time(first), read_time(last) if last.strip() else None
+            if not dots:
+                raise ValueError("at: wants two times, such as at:10:40..10:55, or one with .. behind it")
+        elif text.startswith("rung:"):
+            self._pattern = re.compile(r"^rung " + re.escape(text[5:].strip()), re.I)
+
+    @property
+    def everything(self) -> bool:
+        return not self.text and self.link is None and self.direction is None
+
+    def passes(self, link: int, row: Row) -> bool:
+        if self.link is not None and link != self.link:
+            return False
+        if self.direction is not None and row.direction is not self.direction:
+            return False
+        if self._bytes is not None:
+            return self._bytes in row.data
+        if self.text.startswith("at:"):
+            return _within(row.at_us, self._first, self._last)
+        if self._pattern is not None:
+            return self._pattern.search(row.shown) is not None
+        return self.text.lower() in row.shown.lower() or self.text.lower() in row.errors.lower()
+
+
+def read_time(text: str) -> tuple[str, timedelta]:
+    """A local time of day, (date or nothing, time since midnight). Raises ValueError."""
+    found = _TIME.fullmatch(text.strip())
+    if found is None or int(found[2]) > 23 or int(found[3]) > 59 or int(found[4] or 0) > 59:
+        raise ValueError(f"{text.strip()[:20]!r} is no time; write such as 10:40, 10:40:05 or 2026-11-23 10:40")
+    ms = int((found[5] or "0").ljust(3, "0"))
+    return found[1] or "", timedelta(
+        hours=int(found[2]), minutes=int(found[3]), seconds=int(found[4] or 0), milliseconds=ms
+    )
+
+
+def since_midnight(at_us: int) -> tuple[str, timedelta]:
+    """The local date and time of day of a UTC time in microseconds."""
+    moment = datetime.fromtimestamp(at_us / 1e6)
+    return f"{moment:%Y-%m-%d}", moment - moment.replace(hour=0, minute=0, second=0, microsecond=0)
+
+
+def _within(at_us: int, first: tuple[str, timedelta], last: tuple[str, timedelta] | None) -> bool:
+    day, time = since_midnight(at_us)
+    if (first[0] or day, first[1]) > (day, time):
+        return False
+    return last is None or (day, time) <= (last[0] or day, last[1])

@@ -1,0 +1,68 @@
+"""Looks for a secret in the bytes of files: as it is, and in the disguises that a book or an export could give it."""
+
+from __future__ import annotations
+
+import base64
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from ordolex.io.faults import Fault
+
+_PIECE = 4 << 20
+SHORTEST = 3
+"""Of fewer characters any file holds some by chance."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    file: Path
+    at: int
+    disguise: str
+
+
+def disguises(secret: str) -> dict[str, bytes]:
+    """The ways in which it may be written: name of the way → bytes."""
+    plain = secret.encode()
+    out = {
+        "plain": plain,
+        "UTF-16": secret.encode("utf-16-le"),
+        "hex": plain.hex().encode(),
+        "hex in capitals": plain.hex().upper().encode(),
+        "hex pairs": plain.hex(" ").encode(),
+        "base64": base64.b64encode(plain).rstrip(b"="),
+        "JSON": json.dumps(secret)[1:-1].encode(),
+        "backwards": plain[::-1],
+    }
+    return {name: data for number, (name, data) in enumerate(out.items()) if data not in list(out.values())[:number]}
+
+
+def files_of(book: Path) -> list[Path]:
+    """The book's file and those that SQLite keeps beside it."""
+    beside = [book.with_name(book.name + end) for end in ("", "-wal", "-shm", "-journal")]
+    return [path for path in beside if path.exists()]
+
+
+def search(files: Iterable[Path], secret: str) -> Iterator[Place]:
+    """Every place where it stands. Raises a Fault for a file that cannot be read or a secret that is too short."""
+    if len(secret) < SHORTEST:
+        raise Fault(f"a secret of {len(secret)} characters is found everywhere by chance", "give a longer one")
+    wanted = disguises(secret)
+    overlap = max(len(data) for data in wanted.values()) - 1
+    for file in files:
+        try:
+            with file.open("rb") as stream:
+                at, tail = 0, b""
+                while piece := stream.read(_PIECE):
+                    window = tail + piece
+                    for name, data in wanted.items():
+                        found = window.find(data)
+                        while found >= 0:
+                            if found + len(data) > len(tail):  # else it was found in the piece before
+                                yield Place(file, at - len(tail) + found, name)
+                            found = window.find(data, found + 1)
+                    at += len(piece)
+                    tail = window[-overlap:] if overlap else b""
+        except OSError as error:
+            raise Fault(f"{file} cannot be read: {error.strerror}", "give the path of a file") from error

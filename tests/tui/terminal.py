@@ -1,0 +1,68 @@
+"""The real program in a tmux of its own, driven by the keys that a technician presses."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import program
+
+IN_TMUX = [
+    pytest.mark.terminal,
+    pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed: apt-get install tmux"),
+]
+
+
+class Terminal:
+    """A tmux of its own, with one window."""
+
+    def __init__(self, folder: Path) -> None:
+        self._socket = str(folder / "tmux")
+
+    def tmux(self, *arguments: str) -> str:
+        done = subprocess.run(
+            ["tmux", "-S", self._socket, "-f", "/dev/null", *arguments], capture_output=True, text=True, timeout=20
+        )
+        return done.stdout
+
+    def start(self, *arguments: str, size: tuple[int, int] = (128, 40)) -> None:
+        command = " ".join(f"'{part}'" for part in program(*arguments))
+        shell = f"stty -a | grep -o ' echo ' ; {command}; echo ended with $?; stty -a | grep -o ' echo '; exec cat"
+        self.tmux("new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), shell)
+
+    def screen(self) -> str:
+        return self.tmux("capture-pane", "-p")
+
+    def pid(self) -> int:
+        """The program's process: the shell's child."""
+        shell = self.tmux("list-panes", "-F", "#{pane_pid}").strip()
+        children = Path(f"/proc/{shell}/task/{shell}/children").read_text().split()
+        return int(children[0])
+
+    def press(self, *keys: str) -> None:
+        self.tmux("send-keys", *keys)
+
+    def type(self, text: str) -> None:
+        self.tmux("send-keys", "-l", text)
+
+    def see(self, pattern: str, seconds: float = 20) -> str:
+        deadline = time.monotonic() + seconds
+        while True:
+            screen = self.screen()
+            if re.search(pattern, screen):
+                return screen
+            assert time.monotonic() < deadline, f"{pattern!r} was never seen:\n{screen}"
+            time.sleep(0.1)
+
+
+@pytest.fixture
+def terminal(tmp_path: Path) -> Iterator[Terminal]:
+    made = Terminal(tmp_path)
+    yield made
+    made.tmux("kill-server")
