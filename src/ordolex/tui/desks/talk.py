@@ -66,6 +66,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         self._at_history = 0
         self._turns = 0
         self._flood = False
+        self._seen = (0, 0, 0)  # the link shown, its rows, and how many were ever added
         self._on_screen = self._was_sending = False
         self.masking = Masking()
 
@@ -123,15 +124,19 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if self._flood and self._turns % _FLOOD_TURNS:
             return
         talk = self.session.talk(link)
-        length = len(talk.rows)
-        before = talk.added
-        drained = self.session.drain(link)
-        self._flood = talk.added - before > _FLOOD_ROWS
-        if drained:
-            fell_off = max(0, length + talk.added - before - len(talk.rows))
-            self._rows.rows_changed(fell_off)
-            if self._on_screen:
-                self.query_one(ScreenView).refresh()
+        self.session.drain(link)
+        seen_link, length, before = self._seen
+        self._seen = link.id, len(talk.rows), talk.added
+        if seen_link != link.id:
+            self._flood = False
+            self._rows.rows_changed()
+        elif talk.added != before:  # somebody else may have drained the feed: what counts is what was shown
+            self._flood = talk.added - before > _FLOOD_ROWS
+            self._rows.rows_changed(max(0, length + talk.added - before - len(talk.rows)))
+        else:
+            self._flood = False
+        if self._on_screen and (seen_link, before) != (link.id, talk.added):
+            self.query_one(ScreenView).refresh()
         if link.id in self._sendings or self._was_sending:
             self._was_sending = link.id in self._sendings
             self.preview()
