@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from ordolex.core.link.conversation import Direction, Row
 
+_ERROR_WORDS = ("framing errors", "parity errors", "breaks", "overruns", "framing error", "parity error", "overrun")
 _TIME = re.compile(r"(?:(\d{4}-\d\d-\d\d)[ T])?(\d{1,2}):(\d\d)(?::(\d\d)(?:\.(\d{1,3}))?)?")
 
 
@@ -37,6 +38,17 @@ class Sieve:
                 raise ValueError("at: wants two times, such as at:10:40..10:55, or one with .. behind it")
         elif text.startswith("rung:"):
             self._pattern = re.compile(r"^rung " + re.escape(text[5:].strip()), re.I)
+
+    @property
+    def wanted(self) -> tuple[bytes, bool] | None:
+        """Bytes that every row must hold, and whether case does not matter; None where it takes more than bytes."""
+        if self._bytes is not None:
+            return (self._bytes, False) if self._bytes else None
+        if not self.text or self._pattern is not None or self.text.startswith("at:") or not self.text.isascii():
+            return None
+        if not self.text.isprintable() or any(self.text.lower() in words for words in _ERROR_WORDS):
+            return None  # a row's line errors are no bytes of it
+        return self.text.encode(), True
 
     @property
     def everything(self) -> bool:

@@ -17,6 +17,7 @@ from ordolex.io.faults import BookFault
 _CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 LATEST_BYTES = 2 << 20
 """Bytes of the record that are read to begin with: thousands of lines, and a few milliseconds."""
+_MOST_NEIGHBOURS = 200  # chunks on each side that one line may be made of
 _EVENT = "id, link, utc_us, mono_us, kind, text, detail"
 
 
@@ -121,6 +122,68 @@ class BookReader:
         return list(
             _in_time([_chunk(row) for row in reversed(chunk_rows)], [_event(row) for row in reversed(event_rows)])
         )
+
+    def find(
+        self, wanted: bytes, link: int | None = None, direction: str | None = None, *, fold: bool = False
+    ) -> Iterator[int]:
+        """Ids of the chunks in which these bytes end, in the order of the record, also where they began in the chunk
+        before. With `fold` capital and small ASCII letters are the same."""
+        wanted = wanted.lower() if fold else wanted
+        keep = len(wanted) - 1
+        where, values = _where(link=link, direction=direction)
+        tails: dict[tuple[int, str], bytes] = {}
+        cursor = self._connection.execute(f"SELECT id, link, direction, data FROM chunk{where} ORDER BY id", values)
+        cursor.arraysize = 256
+        for id_, of, way, data in cursor:
+            if fold:
+                data = data.lower()
+            if wanted in data or (keep and wanted in tails.get((of, way), b"") + data[:keep]):
+                yield id_
+            if keep:
+                tails[of, way] = data[-keep:] if len(data) >= keep else (tails.get((of, way), b"") + data)[-keep:]
+
+    def around(self, ids: Iterable[int], reach: int = 0) -> Iterator[list[Chunk]]:
+        """For each of these chunks it and its neighbours on the same link, from `reach` bytes before it on, as many as
+        hold whole lines; chunks that lie together come together."""
+        groups: dict[int, list[Chunk]] = {}  # the one that may still grow, by link
+        for id_ in ids:
+            hit = _chunk(self._connection.execute(f"SELECT {_CHUNK} FROM chunk WHERE id = ?", (id_,)).fetchone())
+            group = groups.get(hit.link)
+            after = self._neighbours(hit, "id > ? ORDER BY id", 0)
+            if group is not None and id_ <= group[-1].id:
+                group += [chunk for chunk in after if chunk.id > group[-1].id]
+                continue
+            found = [*reversed(self._neighbours(hit, "id < ? ORDER BY id DESC", reach)), hit, *after]
+            if group is not None and found[0].id <= group[-1].id:
+                group += [chunk for chunk in found if chunk.id > group[-1].id]
+                continue
+            if group is not None:
+                yield group
+            groups[hit.link] = found
+        yield from groups.values()
+
+    def _neighbours(self, hit: Chunk, order: str, reach: int) -> list[Chunk]:
+        """Chunks beside this one on its link, up to the first that ends a line beyond `reach` bytes."""
+        out: list[Chunk] = []
+        rows = self._connection.execute(
+            f"SELECT {_CHUNK} FROM chunk WHERE link = ? AND {order} LIMIT {_MOST_NEIGHBOURS}", (hit.link, hit.id)
+        )
+        for row in rows:
+            out.append(_chunk(row))
+            reach -= len(out[-1].data)
+            if reach <= 0 and (b"\n" in out[-1].data or b"\r" in out[-1].data):
+                break
+        return out
+
+    def events_with(self, text: str, link: int | None = None) -> Iterator[Event]:
+        """Events whose words hold this text, in any case."""
+        where, values = _where(link=link)
+        joined = f"{where} AND" if where else " WHERE"
+        pattern = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        for row in self._connection.execute(
+            f"SELECT {_EVENT} FROM event{joined} text LIKE ? ESCAPE '\\' ORDER BY id", (*values, pattern)
+        ):
+            yield _event(row)
 
     def newest_ids(self) -> tuple[int, int]:
         """The ids of the newest chunk and event: whether there is anything new to read."""

@@ -15,6 +15,7 @@ from ordolex.core.link.conversation import Direction, Row
 from ordolex.core.sieve import Sieve
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.search import rows_with
 from ordolex.io.faults import Fault
 from ordolex.tui.commands import KEEP, bindings
 from ordolex.tui.desks.base import Desk
@@ -90,13 +91,12 @@ class KeepDesk(Spans, Desk):
             self.app.call_from_thread(self._not_loaded, str(fault))
             return
         try:
-            items = reader.latest(_LATEST_ITEMS) if sieve.everything else reader.timeline(sieve.link)
+            rows = rows_of(reader.latest(_LATEST_ITEMS)) if sieve.everything else rows_with(reader, sieve)
             kept: list[Entry] = []
-            for at, (link, row) in enumerate(rows_of(items)):
-                if sieve.passes(link, row):
-                    kept.append((link, row))
-                    if len(kept) > 2 * _MATCHES_KEPT:
-                        del kept[:_MATCHES_KEPT]
+            for at, entry in enumerate(rows):
+                kept.append(entry)
+                if len(kept) > 2 * _MATCHES_KEPT:
+                    del kept[:_MATCHES_KEPT]
                 if at % 5000 == 0 and worker.is_cancelled:
                     return
             totals = reader.totals() if reader.newest_ids()[0] < 200_000 else (0, 0)

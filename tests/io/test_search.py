@@ -1,0 +1,87 @@
+"""The search over a book finds what stands across chunks, on any link, and reads whole lines."""
+
+from pathlib import Path
+
+import pytest
+
+from ordolex.core.link.conversation import Direction
+from ordolex.core.record import Event, LinkRecord
+from ordolex.core.sieve import Sieve, since_midnight
+from ordolex.io.book.book import Book
+from ordolex.io.book.handover import write_visit
+from ordolex.io.book.reader import BookReader
+from ordolex.io.book.search import rows_with
+from ordolex.io.book.secret_search import disguises, search
+from ordolex.io.faults import Fault
+
+
+@pytest.fixture
+def book(tmp_path: Path) -> Path:
+    path = tmp_path / "b.ordolex"
+    made = Book(path, "site")
+    one, two = (made.add_link(LinkRecord(0, name, "x")).id for name in ("pump house", "intake"))
+    at = 100.0
+    for link, way, data in (
+        (one, "rx", b"first line\r\nhop"), (two, "rx", b"other\r\nHop"), (one, "rx", b"per low\r\nlast"),
+        (two, "rx", b"per l"), (one, "tx", b"ask hopper?\r"), (two, "rx", b"ow, feeder 4\r\n"),
+        (one, "rx", b" line\r\n"),
+    ):  # fmt: skip
+        at += 0.05
+        made.recorder.record(link, way, data, None, at)
+    made.recorder.note(Event(one, 105_500_000, 105_500_000, "note", "hopper filled by hand"))
+    made.recorder.note(Event(one, 107_000_000, 107_000_000, "rung", "Held → Heard", {"to": "Heard"}))
+    made.close()
+    return path
+
+
+@pytest.mark.parametrize(
+    ("sieve", "shown"),
+    [
+        (Sieve("hopper low"), {"hopper low↵↓", "Hopper low, feeder 4↵↓"}),
+        (Sieve("HOPPER"), {"hopper low↵↓", "Hopper low, feeder 4↵↓", "ask hopper?↵", "hopper filled by hand"}),
+        (Sieve("hopper", link=2), {"Hopper low, feeder 4↵↓"}),
+        (Sieve("hopper", direction=Direction.SENT), {"ask hopper?↵"}),
+        (Sieve("hex:6c 6f 77 0d"), {"hopper low↵↓"}),
+        (Sieve("re:^last"), {"last", "last line↵↓"}),
+        (Sieve("rung:"), {"rung Held → Heard"}),
+        (Sieve("nothing of that"), set()),
+    ],
+)
+def test_rows_are_found_across_chunks(book: Path, sieve: Sieve, shown: set[str]) -> None:
+    reader = BookReader(book)
+    found = {row.shown for _, row in rows_with(reader, sieve)}
+    assert found == shown or (shown == {"last", "last line↵↓"} and found <= shown and found)
+    reader.close()
+
+
+def test_rows_of_a_time(book: Path) -> None:
+    reader = BookReader(book)
+    rows = list(rows_with(reader, Sieve()))
+    day, time = since_midnight(sorted(row.at_us for _, row in rows)[2])
+    clock = f"{time.seconds // 3600}:{time.seconds // 60 % 60:02}:{time.seconds % 60:02}.{time.microseconds // 1000:03}"
+    some = list(rows_with(reader, Sieve(f"at:{day} 0:00..{clock}")))
+    assert 0 < len(some) < len(rows)
+    for text in ("at:25:00..26:00", "at:10:00", "hex:0", "re:("):
+        with pytest.raises(ValueError, match=r"time|wants|read"):
+            Sieve(text)
+    reader.close()
+
+
+def test_the_visit_folder_holds_what_is_handed_over(book: Path, tmp_path: Path) -> None:
+    files = write_visit(book, tmp_path / "visit")
+    assert {"log.txt", "settings.txt", "proof.txt", "open-points.txt", "restore.txt", "contents.txt"} <= set(files)
+    assert (tmp_path / "visit/raw/pump-house.sent.bin").read_bytes() == b"ask hopper?\r"
+    assert "pump house: not proven; it came to Heard" in (tmp_path / "visit/open-points.txt").read_text()
+    assert write_visit(book, tmp_path / "v.zip") == files and (tmp_path / "v.zip").read_bytes()[:2] == b"PK"
+    with pytest.raises(Fault, match="nothing is written over"):
+        write_visit(book, tmp_path / "visit")
+
+
+@pytest.mark.parametrize("disguise", sorted(disguises("trout-4711")))
+def test_a_secret_is_found_in_every_disguise_also_across_pieces(tmp_path: Path, disguise: str) -> None:
+    file = tmp_path / "f"
+    for before in (0, (4 << 20) - 5):
+        file.write_bytes(b"." * before + disguises("trout-4711")[disguise] + b"...")
+        assert disguise in [place.disguise for place in search([file], "trout-4711") if place.at == before]
+    file.write_bytes(b"trout 4711" * 9)
+    assert list(search([file], "trout-4711")) == []
