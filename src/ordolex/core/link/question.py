@@ -10,6 +10,8 @@ import re
 from dataclasses import dataclass
 from enum import Enum
 
+from ordolex.core.text.escapes import named
+
 _NR1 = r"[+-]?\d+"
 _NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
 _ITEM = rf'(?:{_NRF}|"[^"]*")'
@@ -58,7 +60,8 @@ class Question:
 
     @property
     def text(self) -> str:
-        return self.data.decode("latin-1").strip()
+        """For people; a question that is nothing but a line end has that for its name."""
+        return self.data.decode("latin-1").strip() or named(self.data)
 
     @property
     def expected(self) -> str | None:

@@ -27,7 +27,7 @@ class Shape:
     worth: float = 6.0
 
 
-def _like_noise(reading: bytes) -> bool:
+def like_noise(reading: bytes) -> bool:
     """Neither text nor the small numbers that come again in binary data: a line read at a wrong rate looks so."""
     if len(reading) < _ENOUGH:
         return False
@@ -55,7 +55,7 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
         found.append((1.0, "a prompt"))
     found += [(shape.worth, shape.name) for shape in own if shape.pattern.search(reading)]
     if not found:
-        return (_NOISE, "") if _like_noise(reading) else (0.0, "")
+        return (_NOISE, "") if like_noise(reading) else (0.0, "")
     most = _MOST_CHECKED if right or frames else _MOST
     worth = min(most, sum(value for value, _ in found))
     return worth, max(found)[1]

@@ -9,6 +9,7 @@ from enum import Enum
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
+from ordolex.core.match.shapes import like_noise
 
 CERTAIN, LIKELY = 0.9, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
@@ -64,6 +65,12 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
             f"the sender is faster than {last.heard_at.baud} baud; this capture cannot say by how much",
             LineSettings(min(921600, 115200 if last.heard_at.baud < 115200 else last.heard_at.baud * 4)),
         )
+    if last.heard_at.baud < 115200 and settings.baud >= 0.9 * last.heard_at.baud and _reads_like_noise(best):
+        return Verdict(
+            Kind.OPEN,
+            f"at {settings.baud} it reads like noise: another sender, or one that is faster",
+            LineSettings(115200),
+        )
     apart = tuple(member.settings.format for member in best.members if member.probability > 0.02)
     percent = f"{min(99.9, best.probability * 100):.0f} %"
     shape = f", {best.best.shape}" if best.best.shape else ""
@@ -99,6 +106,10 @@ def _only_breaks(capture: Capture) -> bool:
     if capture.flags is not None:
         zeros = sum(flag.broken for flag in capture.flags)
     return zeros >= _ALMOST_ALL * len(capture.data)
+
+
+def _reads_like_noise(best: Group) -> bool:
+    return not best.best.shape and like_noise(best.best.reading)
 
 
 def _too_fast(capture: Capture, best: Group) -> bool:

@@ -10,6 +10,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Ranked
+from ordolex.core.match.shapes import like_noise
 from ordolex.core.match.verdict import Kind, listening_settings
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
@@ -129,7 +130,9 @@ class Listening:
         if not capture.data:
             self._match.evidence = f"{len(chosen.reading)} characters read; it was silent since"
             self._search.keep(b"", "silent while confirming", began)
-        elif (self._clean_lately() and probability > _ALMOST) or await self._still_looks_like(chosen, capture):
+        elif (
+            self._clean_lately() and probability > _ALMOST and not like_noise(capture.data)
+        ) or await self._still_looks_like(chosen, capture):
             # a talker that never pauses may find the receiver out of step: errors, and yet the settings are right
             how = "without errors" if self._clean_lately() else "out of step, and the inference agrees"
             self._match.evidence = f"{len(chosen.reading)} characters heard, {len(capture.data)} of them {how}{shape}"

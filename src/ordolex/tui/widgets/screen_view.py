@@ -63,7 +63,7 @@ class ScreenView(Widget):
 def _style(run: Run, ink: Palette) -> Style:
     fore = _colour(run.ink, ink.ice)
     back = _colour(run.ground, None)
-    return Style(color=fore, bgcolor=back, bold=run.bold, underline=run.underline, reverse=run.reverse)
+    return Style(color=fore, bgcolor=back, bold=run.bold, underline=run.underline, reverse=run.reverse or None)
 
 
 def _colour(name: str, default: str | None) -> str | None:
