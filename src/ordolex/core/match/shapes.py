@@ -35,6 +35,12 @@ def like_noise(reading: bytes) -> bool:
     return plain < 0.6 * len(reading) and len(set(reading)) > 0.4 * len(reading)
 
 
+def like_text(reading: bytes) -> bool:
+    """Nearly all of it can be read."""
+    plain = sum(32 <= byte < 127 or byte in b"\r\n\t\x02\x03\x1b" for byte in reading)
+    return plain >= 0.85 * len(reading)
+
+
 def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
     """What the reading's shapes are worth, in nats, and in words; (0, "") for none."""
     found: list[tuple[float, str]] = []

@@ -9,11 +9,12 @@ from enum import Enum
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
-from ordolex.core.match.shapes import like_noise
+from ordolex.core.match.shapes import like_text
 
 CERTAIN, LIKELY = 0.9, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
 _ALMOST_ALL = 0.9
+_SOME = 12  # characters, to say what they look like
 
 
 class Kind(Enum):
@@ -65,10 +66,10 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
             f"the sender is faster than {last.heard_at.baud} baud; this capture cannot say by how much",
             LineSettings(min(921600, 115200 if last.heard_at.baud < 115200 else last.heard_at.baud * 4)),
         )
-    if last.heard_at.baud < 115200 and settings.baud >= 0.9 * last.heard_at.baud and _reads_like_noise(best):
+    if last.heard_at.baud < 115200 and settings.baud >= 0.9 * last.heard_at.baud and _reads_oddly(best):
         return Verdict(
             Kind.OPEN,
-            f"at {settings.baud} it reads like noise: another sender, or one that is faster",
+            f"at {settings.baud} it reads neither as text nor as frames: the sender may be faster",
             LineSettings(115200),
         )
     apart = tuple(member.settings.format for member in best.members if member.probability > 0.02)
@@ -108,8 +109,11 @@ def _only_breaks(capture: Capture) -> bool:
     return zeros >= _ALMOST_ALL * len(capture.data)
 
 
-def _reads_like_noise(best: Group) -> bool:
-    return not best.best.shape and like_noise(best.best.reading)
+def _reads_oddly(best: Group) -> bool:
+    """A sender several times faster, with frames as long, is heard without errors, and reads as always the same odd
+    bytes."""
+    reading = best.best.reading
+    return not best.best.shape and len(reading) >= _SOME and not like_text(reading)
 
 
 def _too_fast(capture: Capture, best: Group) -> bool:
