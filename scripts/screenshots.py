@@ -33,10 +33,21 @@ WALK = (
         "match-inverted.png",
         "F2 wait:0.4 Down Return wait:0.5 ctrl+u text:9600 wait:0.3 Return wait:1.5 F4 wait:0.5 m wait:16",
     ),
-    ("wire.png", "F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
+    (
+        "talk-secret.png",
+        "F2 wait:0.4 Down Return wait:0.5 Return wait:1.5 Return wait:0.8 text:operator Return wait:0.8"
+        " text:trout-4711 wait:0.6",
+    ),
+    ("talk-screen.png", "Return wait:1.0 ctrl+d wait:0.8 text:1 Return wait:1.2"),
+    (
+        "keep-table.png",
+        "ctrl+d wait:0.3 F2 wait:0.4 Down Return wait:0.5 Return wait:1.5 ctrl+b wait:0.5 Down*8 Return wait:0.5 Down"
+        " Return wait:30 F8 wait:1.0 b wait:0.6 Return wait:0.8",
+    ),
+    ("wire.png", "Escape wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
     ("help.png", "F1 wait:0.6"),
-    ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up wait:0.3 ctrl+y wait:0.8"),
+    ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3 ctrl+y wait:0.8"),
 )
 SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
 

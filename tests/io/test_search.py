@@ -1,6 +1,7 @@
 """The search over a book finds what stands across chunks, on any link, and reads whole lines."""
 
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -10,6 +11,7 @@ from ordolex.core.sieve import Sieve, since_midnight
 from ordolex.io.book.book import Book
 from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.room import RoomWatch
 from ordolex.io.book.search import rows_with
 from ordolex.io.book.secret_search import disguises, search
 from ordolex.io.faults import Fault
@@ -85,3 +87,17 @@ def test_a_secret_is_found_in_every_disguise_also_across_pieces(tmp_path: Path, 
         assert disguise in [place.disguise for place in search([file], "trout-4711") if place.at == before]
     file.write_bytes(b"trout 4711" * 9)
     assert list(search([file], "trout-4711")) == []
+
+
+def test_the_room_left_and_how_long_it_lasts(book: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [1000.0]
+    monkeypatch.setattr("ordolex.io.book.room.mono_s", lambda: now[0])
+    monkeypatch.setattr("ordolex.io.book.room.shutil.disk_usage", lambda path: SimpleNamespace(free=360_000))
+    watch = RoomWatch(book)
+    first = watch.look()
+    assert first.book >= book.stat().st_size and first.left == 360_000 and first.hours is None
+    now[0] += 100
+    with book.open("ab") as file:
+        file.write(bytes(1000))
+    grown = watch.look()
+    assert grown.book == first.book + 1000 and grown.hours == pytest.approx(10.0)

@@ -25,6 +25,7 @@ from ordolex.core.endpoint import Endpoint, read_endpoint
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.book import Book
+from ordolex.io.book.room import RoomWatch
 from ordolex.io.faults import Fault, NotNetworkSerial
 from ordolex.io.hub import Hub
 from ordolex.io.ports.survey import survey
@@ -47,6 +48,7 @@ from ordolex.tui.widgets.prompts import LinePrompt, Pick
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
+_ROOM_EVERY_S = 5.0  # how often the disk is looked at
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
 _DESK_KEYS = {"Find": "F2", "Wire": "F3", "Match": "F4", "Talk": "F5", "Keep": "F8"}
@@ -78,6 +80,7 @@ class OrdolexApp(App[None]):
         self._session = Session(book, Hub(book.recorder, make_transport))
         self._interrupted_s = 0.0
         self._kept_well = True
+        self._room, self._room_s = RoomWatch(book.path), 0.0
         self._turns = 0
         self._rungs_shown: list[tuple[int, str]] = []
         for theme in themes():
@@ -185,6 +188,9 @@ class OrdolexApp(App[None]):
         session = self._session
         bar = self._bar
         bar.status = self._book.recorder.status
+        if time.monotonic() - self._room_s > _ROOM_EVERY_S:
+            self._room_s = time.monotonic()
+            bar.room = self._room.look()
         self._say_of_record(bar.status.keeping, bar.status.why)
         rail, lifeline = self._rail, self._lifeline
         rail.entries = [(link, session.view(link)) for link in session.links]

@@ -19,6 +19,7 @@ from ordolex.core.record import LinkRecord
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side
 from ordolex.core.text.escapes import named, to_bytes
+from ordolex.core.text.facts import facts_in
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
@@ -44,10 +45,12 @@ from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.wording import cut
 
 _MORE = [
     ("pick", "Choose from the device's list or menu, by name"),
     ("search", "Search the conversation"),
+    ("facts", "Facts in what it said: addresses, versions, serial numbers"),
     ("break", "Break, 250 ms"),
     ("dtr", "DTR: on, off, or off for half a second"),
     ("rts", "RTS: on, off, or off for half a second"),
@@ -146,6 +149,8 @@ class LineWork(Desk):
             await self._pick(link)
         elif what == "search":
             await self._search(link)
+        elif what == "facts":
+            await self._facts(link)
         elif what == "charset":
             await self._choose_charset(link)
         elif what == "reset":
@@ -201,6 +206,24 @@ class LineWork(Desk):
                 self.say(f"row {at + 1} of {len(rows)}; the same search again goes further up, PgDn goes down", "good")
                 return
         self.say(f"nothing above holds {typed!r}; Keep (F8) searches the whole record", "unsure")
+
+    async def _facts(self, link: LinkRecord) -> None:
+        """What the device said of itself is offered for the record, one fact after the other."""
+        rows = self.session.talk(link).rows
+        lines = [
+            line for row in rows if row.direction == "rx" for line in lines_of(row.data.decode("utf-8", "replace"))
+        ]
+        found = facts_in(lines)
+        if not found:
+            self.say("Nothing it said holds an address, a version or a serial number", "unsure")
+            return
+        choices = [(str(n), f"{fact.kind:14} {fact.value:20} {cut(fact.line, 40)}") for n, fact in enumerate(found)]
+        chosen = await self.app.push_screen_wait(Pick("Keep which fact?", [*choices, ("all", "all of them")]))
+        if chosen is None:
+            return
+        for fact in found if chosen == "all" else [found[int(chosen)]]:
+            self.session.note(f"{fact.kind} {fact.value}, from: {fact.line}", link)
+        self.say("kept as a note of this link", "good")
 
     # ---- signals
 

@@ -10,11 +10,12 @@ from ordolex.core.link.ladder import RUNGS, Rung
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.recorder import RecorderStatus
+from ordolex.io.book.room import HARDLY_ANY, LITTLE, Room
 from ordolex.io.clock import mono_s
 from ordolex.io.runner import LinkView
 from ordolex.tui.commands import Command
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
-from ordolex.tui.widgets.wording import age, cut
+from ordolex.tui.widgets.wording import age, cut, size
 
 
 class Painted(Widget):
@@ -59,6 +60,9 @@ class HeadLine(Painted):
         return self.text
 
 
+_HOURS = 24.0  # a disk that will be full sooner than this is told of
+
+
 class TopBar(Painted):
     DEFAULT_CSS = "TopBar { height: 1; background: $bar; dock: top; }"
 
@@ -68,6 +72,7 @@ class TopBar(Painted):
         self.desks: list[tuple[str, str]] = []
         self.desk = ""
         self.status = RecorderStatus(True)
+        self.room: Room | None = None
 
     def paint(self) -> Text:
         ink, width = self.ink, self.size.width
@@ -75,6 +80,7 @@ class TopBar(Painted):
         text.append(" Ordolex ", ink.style("ground", bold=True, on="copper"))
         right = Text()
         if self.status.keeping:
+            right.append_text(self._room())
             right.append(f"{TIED} kept ", ink.style("moss"))
         else:
             right.append(f" {BAD} NOT KEPT ", ink.style("ground", bold=True, on="brick"))
@@ -90,6 +96,16 @@ class TopBar(Painted):
         text.append(" " * max(1, width - len(text.plain) - len(right.plain)))
         text.append_text(right)
         return text
+
+    def _room(self) -> Text:
+        """What the disk still takes, once that is little or the book grows fast."""
+        room = self.room
+        if room is None or (room.left >= LITTLE and (room.hours is None or room.hours >= _HOURS)):
+            return Text()
+        until = f", full in {room.hours:.0f} h" if room.hours is not None and room.hours < 100 else ""
+        urgent = room.left < HARDLY_ANY or (room.hours is not None and room.hours < 1)
+        words = f"{BAD if urgent else UNSURE} disk: {size(room.left)} left{until}  "
+        return Text(words, self.ink.style("brick" if urgent else "straw"))
 
 
 class Rail(Painted):

@@ -22,7 +22,10 @@ def count(number: int) -> str:
 
 
 def size(number: int) -> str:
-    return f"{number} B" if number < 1000 else f"{number / 1000:.1f} kB" if number < 1e6 else f"{number / 1e6:.1f} MB"
+    for unit, of in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if number >= of:
+            return f"{number / of:.1f} {unit}"
+    return f"{number} B"
 
 
 def clock_time(utc_us: int) -> str:
