@@ -24,6 +24,7 @@ from ordolex.core.record import Event, LinkRecord
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.book import Book
+from ordolex.io.book.volumes import Volumes, read_limit
 from ordolex.io.runner import LinkRunner, RecorderLike
 
 
@@ -154,17 +155,27 @@ def record(
     book: Annotated[Path, typer.Option(help="The book to record into; made if it is not there.")],
     line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
     seconds: Annotated[float | None, typer.Option(help="How long; without it, until stopped.")] = None,
+    rotate: Annotated[str | None, typer.Option(help="Begin the next book at this size or age: 500MB, 24h.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Record everything that arrives, until stopped by Ctrl+C or a signal."""
     with faults_said(json):
         read = line_for(endpoint, line)
+        limit = read_limit(rotate) if rotate is not None else None
         with kept_in(book, endpoint, read) as (recorder, link, open_book):
+            assert open_book is not None
             began = time.monotonic()
-            evidence = asyncio.run(_record(endpoint, read, recorder, link, seconds))
-        assert open_book is not None
+            volumes = None
+            if limit is not None:
+                entry = next(one for one in open_book.links() if one.id == link)
+                volumes = Volumes(open_book, entry, limit, lambda path: typer.echo(f"goes on in {path}", err=True))
+            try:
+                evidence = asyncio.run(_record(endpoint, read, volumes or recorder, link, seconds))
+            finally:
+                if volumes is not None:
+                    volumes.close()
         status = open_book.recorder.status
-    result = {
+    result: dict[str, Any] = {
         "book": str(book),
         "bytes": evidence.heard,
         "seconds": round(time.monotonic() - began, 2),
@@ -172,6 +183,8 @@ def record(
         "rung": evidence.rung.word,
         "kept": status.keeping,
     }
+    if volumes is not None:
+        result["books"] = [str(path) for path in volumes.books]
     if json:
         print_json(result)
     if not status.keeping:

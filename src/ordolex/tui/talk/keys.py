@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import islice
+
 from rich.text import Text
 
 from ordolex.core.link.conversation import Direction
@@ -19,29 +21,35 @@ from ordolex.tui.widgets.key_pad import KeyPad
 
 
 def prompt_of(talk: Talk) -> bytes:
-    """The line without an end that the device stands at; nothing where it does not. Lines that came by themselves after
-    it, in the middle of the prompt, do not change where it stands."""
+    """The line without an end that the device stands at; nothing where it does not. A few lines that came by themselves
+    after it do not change where it stands; a device that talks on and on stands nowhere."""
     if talk.conversation.unfinished:
         return talk.conversation.unfinished
-    for row in reversed(talk.rows):
-        if row.direction is Direction.HEARD and not row.data.endswith((b"\r", b"\n")):
-            return row.data
-        if row.direction is Direction.SENT:
-            return b""
-    return b""
+    prompt, aside = _stands_at(talk)
+    return prompt if len(aside) <= _FEW_ASIDE else b""
 
 
 def came_aside(talk: Talk) -> str:
-    """What the device said by itself in the middle of the prompt at which it stands."""
-    out: list[str] = []
-    for row in reversed(talk.rows):
-        if row.direction is Direction.SENT or not row.data.endswith((b"\r", b"\n")):
-            if row.direction is Direction.NOTE:
-                continue
-            return out[0] if out and row.direction is Direction.HEARD else ""
-        if row.data.strip():
-            out.append(row.shown)
-    return ""
+    """What the device said by itself, last, in the middle of the prompt at which it stands."""
+    prompt, aside = _stands_at(talk)
+    return aside[0] if prompt and 0 < len(aside) <= _FEW_ASIDE else ""
+
+
+def _stands_at(talk: Talk) -> tuple[bytes, list[str]]:
+    """The last line without an end since something was sent, and the whole lines after it, newest first."""
+    aside: list[str] = []
+    for row in islice(reversed(talk.rows), _LOOK_BACK):
+        if row.direction is Direction.SENT:
+            break
+        if row.direction is Direction.HEARD:
+            if not row.data.endswith((b"\r", b"\n")):
+                return row.data, aside
+            if row.data.strip():
+                aside.append(row.shown)
+    return b"", aside
+
+
+_FEW_ASIDE, _LOOK_BACK = 4, 24
 
 
 class Masking:

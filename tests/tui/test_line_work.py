@@ -1,0 +1,190 @@
+"""Talk and Keep at work on a made-up port: repeated questions, menus by name, secrets, screens, marks."""
+
+import asyncio
+from pathlib import Path
+
+import pytest
+from textual.widgets import Input, Static
+
+from ordolex.io.transport.twins import MemoryTransport
+from ordolex.tui.talk.keys import Masking
+from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.key_pad import KeyPad
+from ordolex.tui.widgets.prompts import Picture
+from ordolex.tui.widgets.screen_view import ScreenView
+from tests.tui.test_desks import Site, at_site
+
+
+async def prompt(site: Site, text: str) -> None:
+    """Puts a text into the prompt in front and gives it."""
+    await site.until(lambda: site.app.screen.query("#line"))
+    site.app.screen.query_one("#line", EntryLine).value = text
+    before = site.app.screen
+    await site.pilot.press("enter")
+    await site.until(lambda: site.app.screen is not before)
+
+
+async def say(site: Site, text: str) -> None:
+    site.app.desk.query_one("#say", EntryLine).value = text
+    await site.pilot.press("enter")
+
+
+async def more(site: Site, what: str) -> None:
+    await site.pilot.press("ctrl+b")
+    await site.pick(what)
+
+
+async def test_a_question_is_asked_again_and_again_with_a_table(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    count = 0
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        nonlocal count
+        count += data == b"OXY?\n"
+        if count % 4:
+            port.say(b"9.4 mg/l\n")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await more(site, "repeat")
+        await prompt(site, "OXY?\\n")
+        await prompt(site, "20")
+        await site.until(lambda: "times" in str(site.app.desk.query_one("#preview", Static).content))
+        await site.until(lambda: count >= 5, 20)
+        await site.pilot.press("escape")
+        await site.until(lambda: "×  9.4 mg/l" in site.rows() and "×  no answer" in site.rows())
+        stopped = count
+        await asyncio.sleep(0.3)
+        assert count == stopped
+
+
+async def test_a_menu_is_picked_by_name_and_the_view_cleared_and_searched(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sent: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.append(data)
+        port.say(b"0 pump\r\n1 raceway\r\nversion 2.06\r\nchoose: " if data == b"menu\n" else b"ok\r\n")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await say(site, "menu")
+        await site.until(lambda: "choose:" in site.rows())
+        await more(site, "pick")
+        await site.pick("1")
+        await site.until(lambda: sent[-1] == b"1\n")
+        await more(site, "facts")
+        await site.pick("all")
+        await site.until(lambda: "version 2.06, from: version 2.06" in site.rows())
+        await more(site, "search")
+        await prompt(site, "RACEWAY")
+        await site.until(lambda: "goes further up" in site.said())
+        await more(site, "clear")
+        await site.until(lambda: "pump" not in site.rows())
+        assert site.book.reader.totals()[1] > 40, "the record stays"
+
+
+async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sent: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.append(data)
+        if data == b"login\n":
+            port.say(b"Password: ")
+        elif data == b"\r" or data.endswith(b"\n"):
+            port.say(b"\r\nwelcome\r\n")
+        else:
+            port.say(data)  # this one echoes secrets
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await say(site, "login")
+        await site.until(lambda: site.app.desk.query_one("#say", Input).password)
+        await say(site, "tr\\out9")
+        await site.until(lambda: "welcome" in site.rows())
+        assert b"tr\\out9" in sent, "a backslash is a character of a secret, not an escape"
+        assert "out9" not in site.rows() and "bytes withheld" in site.rows()
+        assert not site.app.desk.query_one("#say", Input).password
+        assert "tr\\out9" not in site.app._session.talk(site.app._session.links[0]).history
+        # key by key, after a late line that comes in the middle of the prompt
+        await say(site, "login")
+        await site.until(lambda: site.app.desk.query_one("#say", Input).password)
+        site.twins["/dev/made-up"].say(b"\r\nhopper low\r\n")
+        await site.until(lambda: "hopper low" in site.rows())
+        await site.pilot.press("ctrl+z")
+        await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
+        await site.pilot.press("p", "o", "n", "d", "7", "enter")
+        await site.until(lambda: sent[-1] in (b"\n", b"\r"))
+        await site.until(lambda: site.rows().count("welcome") == 2)
+        for path in tmp_path.iterdir():
+            assert b"out9" not in path.read_bytes() and b"pond7" not in path.read_bytes()
+        await site.pilot.press("f5")
+        await site.until(lambda: not site.app.desk.query_one(KeyPad).display)
+
+
+def test_what_was_said_of_a_prompt_ends_with_it() -> None:
+    masking = Masking()
+    masking.look(b"PIN: ")
+    assert masking.on
+    masking.turn_over()
+    assert not masking.on
+    masking.look(b"Password: ")
+    assert masking.on
+    masking.over()
+    masking.look(b"menu> ")
+    assert not masking.on
+
+
+async def test_the_screen_and_the_exchanges_show_one_stream(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch, size=(80, 24)) as site:
+        site.device = lambda port, data: port.say(b"\x1b[2J\x1b[?3h\x1b[3;100Hfar right\x1b[H\x1b[31mleft\x1b[0m\r\n")
+        await site.open_port()
+        await say(site, "go")
+        await site.until(lambda: "far right" in site.rows())
+        await site.pilot.press("ctrl+d")
+        view = site.app.desk.query_one(ScreenView)
+
+        def shown() -> list[str]:
+            return [view.render_line(y).text.rstrip() for y in range(view.size.height)]
+
+        await site.until(lambda: shown()[0] == "left")
+        assert "far right" not in "".join(shown()) and view.cut_off == 132 - view.size.width
+        await site.pilot.press(*["shift+right"] * 4)
+        await site.until(lambda: any("far right" in row for row in shown()))
+        await more(site, "reset")
+        await site.until(lambda: "132 columns" in site.said())
+        assert shown()[0] == ""
+
+
+async def test_two_spans_of_the_record_are_compared_with_values_masked(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    answers = iter([b"oxygen 9.4\r\nlid closed\r\n", b"oxygen 8.8\r\nlid open\r\nnew line\r\n"])
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(next(answers))
+        await site.open_port()
+        for word, lids in (("before", 1), ("after", 2)):
+            await site.pilot.press("f8", "m")
+            await prompt(site, word)
+            await site.pilot.press("f5")
+            await say(site, "all?")
+            await site.until(lambda lids=lids: site.rows().count("lid") == lids)
+        await site.pilot.press("f8")
+        await site.until(lambda: "mark: after" in site.rows() and "new line" in site.rows())
+        await site.pilot.press("c")
+        for choice in (0, 0):
+            await site.until(lambda: site.app.screen.query("OptionList"))
+            before = site.app.screen
+            await site.pilot.press(*["down"] * choice, "enter")
+            await site.until(lambda before=before: site.app.screen is not before)
+        await site.pick("masked")
+        await site.until(lambda: isinstance(site.app.screen, Picture))
+        lines = str(site.app.screen.query_one("#lines", Static).content)
+        assert "~ lid closed" in lines and "+ " in lines and "~ oxygen" not in lines and "  oxygen 9.4" in lines
