@@ -9,6 +9,7 @@ from ordolex.core.tables.complete import complete
 from ordolex.core.wire.receiver import Character
 from ordolex.io.runner import LinkRunner
 from ordolex.io.sheets import all_sheets
+from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import pull
 from ordolex.io.work.paced import read_pace, send_paced
 from ordolex.io.work.rate import change_rate, clean_rates
@@ -98,6 +99,19 @@ async def test_the_fastest_clean_rate_has_a_row_for_each_rate(serve_bench: Serve
 async def test_the_key_that_rubs_out_is_found(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await in_menu(serve_bench, notes)
     assert (await probe_rubout(runner))[0] == "DEL"
+    await runner.release()
+
+
+async def test_booting_is_waited_for_without_a_byte_sent(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await in_menu(serve_bench, notes)
+    await runner.send_break(0.2)
+    sent = len(notes.bytes("tx"))
+    seen: list[float] = []
+    done = await wait_for_boot(runner, BOOT_S, lambda progress, words: seen.append(progress.left_s))
+    assert done.right and "it stands at login:" in done.words, done
+    assert seen[0] > seen[-1] and len(notes.bytes("tx")) == sent
+    nothing = await wait_for_boot(runner, 0.3)
+    assert not nothing.right and "0 bytes came" in nothing.words
     await runner.release()
 
 

@@ -48,6 +48,7 @@ from ordolex.tui.widgets.prompts import LinePrompt, Pick
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
+_SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed again within this
 _ROOM_EVERY_S = 5.0  # how often the disk is looked at
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
@@ -78,7 +79,7 @@ class OrdolexApp(App[None]):
         super().__init__()
         self._book = book
         self._session = Session(book, Hub(book.recorder, make_transport))
-        self._interrupted_s = 0.0
+        self._interrupted_s = self._warned_s = 0.0
         self._kept_well = True
         self._room, self._room_s = RoomWatch(book.path), 0.0
         self._turns = 0
@@ -306,8 +307,20 @@ class OrdolexApp(App[None]):
         self._show_desk(word)
 
     def action_leave(self) -> None:
-        """Leaves at once, unless something was moved for the work that must be put back."""
-        if self._session.to_restore:
+        """Leaves at once, unless something was moved for the work that must be put back, or a device's menu is open."""
+        talk = self._desks["Talk"]
+        assert isinstance(talk, TalkDesk)
+        standing = [(link, prompt) for link in self._session.links if (prompt := talk.still_open(link))]
+        if standing and time.monotonic() - self._warned_s > _SECOND_TIME_S:
+            self._warned_s = time.monotonic()
+            link, prompt = standing[0]
+            self._session.choose(link)
+            self._show_desk("Talk")
+            words = (
+                f"{visible_text(link.name)} stands at {prompt} Ctrl+O leaves it properly. F10 again leaves it as it is"
+            )
+            self._status.say(words, "unsure")
+        elif self._session.to_restore:
             self._remind()
         else:
             self.exit()

@@ -412,20 +412,28 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         else:
             self.post_message(self.OpenWanted(link))
 
+    def still_open(self, link: LinkRecord) -> str:
+        """The prompt at which the device's sheet says that something is still open; nothing where it is not."""
+        sheet = self.session.sheet_of(link)
+        leave = sheet.leave if sheet is not None else None
+        prompt = prompt_of(self.session.talk(link)).decode("latin-1")
+        open_there = leave is not None and self.session.is_open(link) and re.search(leave.open, prompt)
+        return visible_text(prompt.strip()) if open_there else ""
+
     @work
     async def _leave(self, link: LinkRecord) -> None:
         """Releases the port; where the device's sheet says that something is still open there, asks first."""
         sheet = self.session.sheet_of(link)
         leave = sheet.leave if sheet is not None else None
-        prompt = prompt_of(self.session.talk(link)).decode("latin-1")
-        if leave is not None and re.search(leave.open, prompt):
+        prompt = self.still_open(link)
+        if leave is not None and prompt:
             closing = named(to_bytes(leave.send))
             choices = [
                 ("properly", f"Leave it properly: send {closing}, then release the port"),
                 ("release", "Just release the port; the device stays where it is"),
                 ("stay", "Stay"),
             ]
-            how = await self.app.push_screen_wait(Pick(f"The device stands at {visible_text(prompt.strip())}", choices))
+            how = await self.app.push_screen_wait(Pick(f"The device stands at {prompt}", choices))
             if how not in ("properly", "release"):
                 return
             runner = self.session.runner(link)

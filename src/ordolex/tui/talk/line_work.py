@@ -24,6 +24,7 @@ from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
+from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import Pulled, pull, table_event
 from ordolex.io.work.paced import Progress, read_pace, send_paced
 from ordolex.io.work.rate import Changed, RateRow, change_rate, clean_rates
@@ -51,6 +52,7 @@ _MORE = [
     ("pick", "Choose from the device's list or menu, by name"),
     ("search", "Search the conversation"),
     ("facts", "Facts in what it said: addresses, versions, serial numbers"),
+    ("boot", "Wait while it boots, without touching it"),
     ("break", "Break, 250 ms"),
     ("dtr", "DTR: on, off, or off for half a second"),
     ("rts", "RTS: on, off, or off for half a second"),
@@ -165,7 +167,7 @@ class LineWork(Desk):
             link, runner = opened
             works = {
                 "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,
-                "lists": self._pull_lists,
+                "lists": self._pull_lists, "boot": self._wait_for_boot,
             }  # fmt: skip
             if what in works:
                 await works[what](link, runner)
@@ -388,6 +390,21 @@ class LineWork(Desk):
             words, event = table_event(link.id, pulled, before)
             self.session.book.recorder.note(event)
             self._tell(link, words, good=not pulled.words)
+
+    # ---- booting
+
+    async def _wait_for_boot(self, link: LinkRecord, runner: LinkRunner) -> None:
+        sheet = self.session.sheet_of(link)
+        ready = sheet.ready if sheet is not None else None
+        usual = ready.boot_s if ready is not None and ready.boot_s else 20.0
+        sending = Sending("booting")
+
+        def changed(progress: Progress, words: str) -> None:
+            sending.progress, sending.now = progress, words
+
+        done: Progress | None = await self._do(link, sending, wait_for_boot(runner, usual, changed))
+        if done is not None:
+            self._tell(link, done.words, good=done.right)
 
     # ---- which key rubs out
 
