@@ -249,3 +249,19 @@ def test_match_finds_a_device_and_keeps_its_trials(tmp_path: Path, bench_process
     assert kinds.count("trial") == len(found["trials"]) and "match" in kinds
     refused(run("match", "tcp://127.0.0.1:1"), 1, "no line settings to find")
     refused(run("match", endpoint, "--sheet", "nothing"), 1, "there is no sheet")
+
+
+def test_lists_become_files_and_say_what_is_missing(tmp_path: Path, bench_process: BenchNotice) -> None:
+    endpoint = next(device.endpoint for device in bench_process.devices if device.name == "Alarm annunciator")
+    book, out = tmp_path / "b.ordolex", tmp_path / "lists"
+    done = run(
+        "lists", endpoint, "--sheet", "alarm-annunciator", "--list", "active alarms", "--list", "3",
+        "--out", str(out), "--book", str(book), "--json",
+    )  # fmt: skip
+    first, second = json.loads(done.stdout)
+    assert first["name"] == "active alarms" and first["missing"] == [] and len(second["rows"]) == 16
+    assert (out / "channels.csv").read_text().splitlines()[1] == "01,in use,4-20 mA"
+    visit = json.loads(run("visit", str(book), "--into", str(tmp_path / "v"), "--json").stdout)
+    assert sum(name.startswith("tables/") for name in visit["files"]) == 2
+    refused(run("lists", endpoint, "--sheet", "echo-plug"), 1, "says nothing of lists")
+    refused(run("lists", endpoint, "--sheet", "alarm-annunciator", "--list", "no such"), 1, "it has active alarms")

@@ -236,8 +236,8 @@ def wait(condition: object, seconds: float = 5.0) -> None:
 
 
 def test_after_a_kill_the_book_opens_and_has_no_hole() -> None:
-    """The short form of scripts/kill_record.py. How much is lost at the end is measured by it on a quiet machine; beside
-    other tests the bound is wide, and still finds a recorder that keeps bytes back."""
+    """The short form of scripts/kill_record.py, which measures what is lost at the end on a quiet machine. Beside other
+    tests the bound is wide, and still finds a recorder that keeps bytes back."""
     script = Path(__file__).parents[2] / "scripts" / "kill_record.py"
     command = [sys.executable, str(script), "--times", "6", "--limit-ms", "5000"]
     done = subprocess.run(command, capture_output=True, text=True, timeout=100)

@@ -129,6 +129,21 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         await site.until(lambda: not site.app.desk.query_one(KeyPad).display)
 
 
+async def test_key_by_key_every_key_is_the_device_s(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    sent = bytearray()
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: sent.extend(data)
+        await site.open_port()
+        await site.pilot.press("ctrl+z")
+        await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
+        for key in ("ctrl+p", "ctrl+c", "ctrl+r", "ctrl+u", "up", "escape", "backspace", "tab", "x", "é", "enter"):
+            await site.pilot.press(key)
+        await site.until(lambda: bytes(sent) == b"\x10\x03\x12\x15\x1b[A\x1b\x7f\tx\xc3\xa9\n")
+        assert len(site.app.screen_stack) == 1
+        await site.pilot.press("f5", "ctrl+r")
+        await site.until(lambda: len(site.app.screen_stack) == 2)
+
+
 def test_what_was_said_of_a_prompt_ends_with_it() -> None:
     masking = Masking()
     masking.look(b"PIN: ")

@@ -43,11 +43,13 @@ from ordolex.tui.readings import remark_reading
 from ordolex.tui.session import Session
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
+from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
+_DEVICE_KEYS = frozenset({"command_palette", "remark", "light", "next_link", "previous_link", "interrupt"})
 _SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed again within this
 _ROOM_EVERY_S = 5.0  # how often the disk is looked at
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
@@ -383,6 +385,10 @@ class OrdolexApp(App[None]):
         report = Traceback(show_locals=False, width=None)
         self._exit_renderables.append(Segments(self.console.render(report, self.console.options)))
         self._close_messages_no_wait()
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """While a device is worked key by key, all keys but the function keys are the device's."""
+        return not (isinstance(self.focused, KeyPad) and action in _DEVICE_KEYS)
 
     def action_interrupt(self) -> None:
         """Ctrl+C is pressed by habit; once warns, twice leaves."""
