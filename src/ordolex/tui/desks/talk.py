@@ -244,7 +244,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if event.text and (not history or history[-1] != event.text):
             history.append(event.text)
         self._at_history = len(history)
-        self.action_stop()  # what is typed goes out now, also while a device talks on and on
+        self._stop_asking()  # what is typed goes out now, also while a device talks on and on
         future = self.session.ask(link, data)
         if future is not None:
             self.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")
@@ -296,7 +296,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if not sheet.wake and not sheet.harmless:
             self.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
             return
-        self.action_stop()
+        self._stop_asking()
         future = self.session.wake(link, sheet)
         if future is None:
             return
@@ -318,7 +318,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if link is None or not self.session.is_open(link):
             self.say("Open a port first: the loop test sends a pattern and looks what comes back", "unsure")
             return
-        self.action_stop()
+        self._stop_asking()
         sent = pattern(self.session.line_of(link))
         future = self.session.ask(link, sent)
         if future is not None:
@@ -396,9 +396,13 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         self._rows.page(1)
 
     def action_stop(self) -> None:
+        """Ends what is under way on this link, and the wait for an answer."""
+        if self.session.chosen is not None:
+            self.stop_work(self.session.chosen)
+        self._stop_asking()
+
+    def _stop_asking(self) -> None:
         link = self.session.chosen
-        if link is not None:
-            self.stop_work(link)
         runner = self.session.runner(link) if link is not None else None
         if runner is not None:
             self.session.hub.soon(runner.stop_asking)

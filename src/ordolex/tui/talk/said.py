@@ -1,0 +1,85 @@
+"""Talk: what the device said. Its lists by name, a search, facts for the record, its character set."""
+
+from __future__ import annotations
+
+from ordolex.core.record import LinkRecord
+from ordolex.core.tables.table import lines_of
+from ordolex.core.text.charsets import CHARSETS, side_by_side
+from ordolex.core.text.facts import facts_in
+from ordolex.core.text.numbered import numbered
+from ordolex.core.text.visible import visible_text
+from ordolex.tui.readings import (
+    search_reading,
+)
+from ordolex.tui.talk.works import Works
+from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.wording import cut
+
+
+class Said(Works):
+    """The part of the desk that reads what was said."""
+
+    async def _pick(self, link: LinkRecord) -> None:
+        """What is chosen by its name goes into the line of entry as the device's own number."""
+        talk = self.session.talk(link)
+        lines = [row.data.decode("utf-8", "replace") for row in list(talk.rows)[-60:] if row.direction == "rx"]
+        items = numbered([line for text in lines for line in lines_of(text) if line.strip()])
+        if not items:
+            self.say("The device showed no numbered list lately", "unsure")
+            return
+        choices = [(number, f"{number:>4}  {visible_text(name)}") for number, name in items]
+        chosen = await self.app.push_screen_wait(Pick("The device's list", choices, "Enter sends its number"))
+        if chosen is not None:
+            entry = self.query_one("#say", EntryLine)
+            entry.put(chosen)
+            entry.post_message(EntryLine.Given(entry, chosen))
+            entry.value = ""
+
+    async def _search(self, link: LinkRecord) -> None:
+        typed = await self._line(
+            "Search upwards for", self._sought, search_reading, "in any case; the view stops there"
+        )
+        if typed is None:
+            return
+        rows = self.session.talk(link).rows
+        view = self.query_one("#talk-rows", RowView)
+        last = view.cursor if typed == self._sought and not view.following else len(rows)
+        self._sought = typed
+        for at in range(min(last, len(rows)) - 1, -1, -1):
+            if typed.lower() in rows[at].shown.lower():
+                view.show_at(at)
+                self.say(f"row {at + 1} of {len(rows)}; the same search again goes further up, PgDn goes down", "good")
+                return
+        self.say(f"nothing above holds {typed!r}; Keep (F8) searches the whole record", "unsure")
+
+    async def _facts(self, link: LinkRecord) -> None:
+        """What the device said of itself is offered for the record, one fact after the other."""
+        rows = self.session.talk(link).rows
+        lines = [
+            line for row in rows if row.direction == "rx" for line in lines_of(row.data.decode("utf-8", "replace"))
+        ]
+        found = facts_in(lines)
+        if not found:
+            self.say("Nothing it said holds an address, a version or a serial number", "unsure")
+            return
+        choices = [(str(n), f"{fact.kind:14} {fact.value:20} {cut(fact.line, 40)}") for n, fact in enumerate(found)]
+        chosen = await self.app.push_screen_wait(Pick("Keep which fact?", [*choices, ("all", "all of them")]))
+        if chosen is None:
+            return
+        for fact in found if chosen == "all" else [found[int(chosen)]]:
+            self.session.note(f"{fact.kind} {fact.value}, from: {fact.line}", link)
+        self.say("kept as a note of this link", "good")
+
+    async def _choose_charset(self, link: LinkRecord) -> None:
+        talk = self.session.talk(link)
+        sample = next((row.data for row in reversed(talk.rows) if not row.data.isascii()), b"")
+        read = {name: visible_text(text.strip())[:50] for name, text in side_by_side(sample)}
+        choices = [(name, f"{name:9} {read[name]}") for name in CHARSETS]
+        chosen = await self.app.push_screen_wait(
+            Pick("Character set of the screen", choices, "the last line with other than plain characters, in each")
+        )
+        if chosen is not None:
+            talk.screen.use(chosen)
+            self.say(f"the screen reads {chosen} from now on")
