@@ -156,7 +156,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             screen = self.session.talk(link).screen
             words = f"   its screen, {screen.size[0]} × {screen.size[1]}, {screen.charset}"
             off = self.query_one(ScreenView).cut_off
-            head.append(words + (f", {off} columns do not fit: Shift+arrows" if off else ""), ink.style("dim"))
+            head.append(words + (f"   {off} wider: Shift+arrows" if off else ""), ink.style("dim"))
         else:
             head.append(f"   {self._shown.value}", ink.style("dim"))
         if not self.session.is_open(link):
@@ -187,6 +187,9 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         link, preview = self.session.chosen, self.query_one("#preview", Static)
         ink = self.ink
         if link is None:
+            preview.update(Text(""))
+            return
+        if self.session.talk(link).by_key:
             preview.update(Text(""))
             return
         if self.masking.on:

@@ -17,6 +17,14 @@ _COLOURS = {
     "brightblue": "#97bbe6", "brightmagenta": "#d3addb", "brightcyan": "#bfe2ec", "brightwhite": "#ffffff",
 }  # fmt: skip
 
+_DARKER = {
+    "black": "#22292c", "red": "#a8382a", "green": "#2f6b37", "brown": "#7a6410", "blue": "#2b5797",
+    "magenta": "#7a3f86", "cyan": "#1d6478", "white": "#56646a",
+    "brightblack": "#56646a", "brightred": "#c0392b", "brightgreen": "#2f7d3a", "brightbrown": "#8a6d00",
+    "brightblue": "#1f5fb4", "brightmagenta": "#8e44ad", "brightcyan": "#14768f", "brightwhite": "#22292c",
+}  # fmt: skip
+"""The same on a light ground."""
+
 
 class ScreenView(Widget):
     """Shows `screen`; call `refresh` when it was fed."""
@@ -61,14 +69,14 @@ class ScreenView(Widget):
 
 
 def _style(run: Run, ink: Palette) -> Style:
-    fore = _colour(run.ink, ink.ice)
-    back = _colour(run.ground, None)
+    names = _COLOURS if ink is PALETTES["ordolex-dark"] else _DARKER
+    fore, back = _colour(run.ink, ink.ice, names), _colour(run.ground, None, names)
     return Style(color=fore, bgcolor=back, bold=run.bold, underline=run.underline, reverse=run.reverse or None)
 
 
-def _colour(name: str, default: str | None) -> str | None:
-    if name in _COLOURS:
-        return _COLOURS[name]
+def _colour(name: str, default: str | None, names: dict[str, str]) -> str | None:
+    if name in names:
+        return names[name]
     if len(name) == 6 and all(digit in "0123456789abcdefABCDEF" for digit in name):
         return f"#{name}"
     return default
