@@ -41,7 +41,7 @@ WALK = (
     ("talk-screen.png", "Return wait:1.0 ctrl+d wait:0.8 text:1 Return wait:1.2"),
     (
         "keep-table.png",
-        "ctrl+d wait:0.3 F2 wait:0.4 Down Return wait:0.5 Return wait:1.5 ctrl+b wait:0.5 Down*9 Return wait:0.5 Down"
+        "ctrl+d wait:0.3 F2 wait:0.4 Down Return wait:0.5 Return wait:1.5 ctrl+b wait:0.5 Down*10 Return wait:0.5 Down"
         " Return wait:30 F8 wait:1.0 b wait:0.6 Return wait:0.8",
     ),
     ("wire.png", "Escape wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),

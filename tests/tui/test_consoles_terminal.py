@@ -125,7 +125,7 @@ def test_a_rate_change_that_fails_returns_and_says_so(
     logged_in(terminal, tmp_path / "b.ordolex")
     terminal.press("C-b")
     terminal.see("With this line")
-    terminal.press(*["Down"] * 7, "Enter")
+    terminal.press(*["Down"] * 8, "Enter")
     terminal.see("The new rate")
     for text in ("57600", "5\\r19200\\r{baud}", "\\r"):  # the device is told another rate
         terminal.press("C-u")
@@ -143,7 +143,7 @@ def test_all_lists_are_pulled_with_the_gap_and_the_odd_row_named(
     opened(terminal, book, "Alarm annunciator")
     terminal.press("C-b")
     terminal.see("With this line")
-    terminal.press(*["Down"] * 9, "Enter")
+    terminal.press(*["Down"] * 10, "Enter")
     terminal.see("Which list")
     terminal.press("End", "Enter")
     terminal.see("channels: 16 rows", 60)

@@ -1,6 +1,7 @@
 """Talk and Keep at work on a made-up port: repeated questions, menus by name, secrets, screens, marks."""
 
 import asyncio
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -155,6 +156,30 @@ def test_what_was_said_of_a_prompt_ends_with_it() -> None:
     masking.over()
     masking.look(b"menu> ")
     assert not masking.on
+
+
+async def test_questions_of_the_sheet_and_earlier_lines_are_offered(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sent: list[bytes] = []
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: sent.append(data)
+        await site.open_port()
+        session = site.app._session
+        session.change_link(replace(session.links[0], sheet="oxygen-transmitter"))
+        site.app.desk.link_changed()
+        entry = site.app.desk.query_one("#say", EntryLine)
+        entry.value = ""
+        await site.pilot.press(*"MEAS:O")
+        await site.until(lambda: "MEAS:OXYG?" in entry._suggestion)
+        await site.pilot.press("right")
+        assert entry.value == "MEAS:OXYG?"
+        entry.value = ""
+        await more(site, "command")
+        await site.pick("0")
+        await site.until(lambda: entry.value == "*IDN?")
+        await site.pilot.press("enter")
+        await site.until(lambda: sent == [b"*IDN?\n"])
 
 
 async def test_the_screen_and_the_exchanges_show_one_stream(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,6 +13,7 @@ from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
 from textual.containers import Horizontal
+from textual.suggester import Suggester, SuggestFromList
 from textual.widgets import Static
 
 from ordolex.core.endpoint import read_endpoint
@@ -180,6 +181,13 @@ class TalkDesk(KeyByKey, LineWork, Desk):
 
     # ---- the entry
 
+    def suggester(self) -> Suggester | None:
+        link = self.session.chosen
+        if link is None:
+            return None
+        known = [*reversed(self.session.talk(link).history), *(text for text, _ in self.commands_of(link))]
+        return SuggestFromList(dict.fromkeys(known), case_sensitive=True)
+
     def on_input_changed(self) -> None:
         self.preview()
 
@@ -246,6 +254,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         history = self.session.talk(link).history
         if event.text and (not history or history[-1] != event.text):
             history.append(event.text)
+            self._input.suggester = self.suggester()
         self._at_history = len(history)
         self._stop_asking()  # what is typed goes out now, also while a device talks on and on
         future = self.session.ask(link, data)

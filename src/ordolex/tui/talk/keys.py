@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import islice
 
 from rich.text import Text
+from textual.suggester import Suggester
 
 from ordolex.core.link.conversation import Direction
 from ordolex.core.link.secrets import asks_for_secret
@@ -109,12 +110,17 @@ class KeyByKey(Desk):
         pad, line = self.query_one(KeyPad), self.query_one("#say", EntryLine)
         pad.display, line.display = link is not None, link is None
         line.password = self.masking.on
+        line.suggester = None if self.masking.on else self.suggester()
         if link is not None:
             pad.update(_pad_words(self.ink, link, self.session.talk(link), self.masking.on))
         wanted = pad if link is not None else line
         if not wanted.has_focus and self.display:
             wanted.focus()
         self.preview()
+
+    def suggester(self) -> Suggester | None:
+        """What is offered while a line is typed; nothing while it is a secret."""
+        raise NotImplementedError
 
     def preview(self) -> None:
         """What would go out, below the line of entry."""

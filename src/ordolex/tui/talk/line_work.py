@@ -16,6 +16,7 @@ from ordolex.tui.talk.sending import Files
 from ordolex.tui.widgets.prompts import Pick
 
 _MORE = [
+    ("command", "A question of the device's sheet"),
     ("pick", "Choose from the device's list or menu, by name"),
     ("search", "Search the conversation"),
     ("facts", "Facts in what it said: addresses, versions, serial numbers"),
@@ -46,7 +47,9 @@ class LineWork(Said, Rates, Jobs, Files):
         if what is None or link is None:
             return
         talk = self.session.talk(link)
-        if what == "pick":
+        if what == "command":
+            await self._command(link)
+        elif what == "pick":
             await self._pick(link)
         elif what == "search":
             await self._search(link)

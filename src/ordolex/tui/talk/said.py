@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordolex.core.record import LinkRecord
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side
+from ordolex.core.text.escapes import named
 from ordolex.core.text.facts import facts_in
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
@@ -20,6 +21,24 @@ from ordolex.tui.widgets.wording import cut
 
 class Said(Works):
     """The part of the desk that reads what was said."""
+
+    def commands_of(self, link: LinkRecord) -> list[tuple[str, str]]:
+        """(what is typed, what it means) of the sheet's questions; the line end is the link's."""
+        sheet = self.session.sheet_of(link)
+        found = [(q.question().data.rstrip(b"\r\n"), q) for q in sheet.question] if sheet is not None else []
+        return [(named(data), f"{q.name}{': ' if q.means else ''}{q.means}") for data, q in found if data]
+
+    async def _command(self, link: LinkRecord) -> None:
+        """What is chosen from the sheet goes into the line of entry, to be changed or sent."""
+        commands = self.commands_of(link)
+        if not commands:
+            self.say("The link has no sheet with questions; Ctrl+S chooses one", "unsure")
+            return
+        wide = max(len(text) for text, _ in commands)
+        choices = [(str(n), f"{text:{wide}}  {visible_text(means)}") for n, (text, means) in enumerate(commands)]
+        chosen = await self.app.push_screen_wait(Pick("Questions of its sheet", choices))
+        if chosen is not None:
+            self.query_one("#say", EntryLine).put(commands[int(chosen)][0])
 
     async def _pick(self, link: LinkRecord) -> None:
         """What is chosen by its name goes into the line of entry as the device's own number."""
