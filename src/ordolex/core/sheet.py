@@ -11,7 +11,7 @@ import re
 import tomllib
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
@@ -37,6 +37,19 @@ def _pattern(value: str) -> str:
     return value
 
 
+def _sent(value: str) -> str:
+    to_bytes(value)
+    return value
+
+
+Pattern = Annotated[str, AfterValidator(_pattern)]
+"""A regular expression."""
+PatternWords = Annotated[Words, AfterValidator(_pattern)]
+Sent = Annotated[str, AfterValidator(_sent)]
+"""Text in which control bytes are written out."""
+SentWords = Annotated[Words, AfterValidator(_sent)]
+
+
 def _end(value: str) -> str:
     if value not in ENDS:
         raise ValueError(f"{value!r} is no end; choose one of {', '.join(ENDS)}")
@@ -59,22 +72,11 @@ class SheetQuestion(_Table):
     """Something to send. `like` is a pattern for the whole of a right answer; only harmless ones are asked unbidden."""
 
     name: Words
-    send: Words
-    like: str = ""
+    send: SentWords
+    like: Pattern = ""
     timeout_s: float = Field(1.0, gt=0, le=600)
     harmless: bool = False
     means: str = ""
-
-    @field_validator("like")
-    @classmethod
-    def _is_pattern(cls, value: str) -> str:
-        return _pattern(value)
-
-    @field_validator("send")
-    @classmethod
-    def _can_be_sent(cls, value: str) -> str:
-        to_bytes(value)
-        return value
 
     def question(self) -> Question:
         return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like)
@@ -115,13 +117,8 @@ class ListPlan(_Table):
 
     number: int = Field(ge=0, le=65535)
     name: Words
-    row: str = ""
-    heading: str = ""
-
-    @field_validator("row", "heading")
-    @classmethod
-    def _is_pattern(cls, value: str) -> str:
-        return _pattern(value)
+    row: Pattern = ""
+    heading: Pattern = ""
 
 
 class Lists(_Table):
@@ -129,43 +126,21 @@ class Lists(_Table):
     `go_on` what is sent there; `end` is a pattern for what stands behind the last row; `echo` says that the device
     gives the command back first."""
 
-    command: Words
+    command: SentWords
     more: str = ""
-    go_on: str = " "
-    end: str = ""
+    go_on: Sent = " "
+    end: Pattern = ""
     echo: bool = False
     table: list[ListPlan] = []
-
-    @field_validator("end")
-    @classmethod
-    def _is_pattern(cls, value: str) -> str:
-        return _pattern(value)
-
-    @field_validator("command", "go_on")
-    @classmethod
-    def _can_be_sent(cls, value: str) -> str:
-        to_bytes(value)
-        return value
 
 
 class Leave(_Table):
     """How the device is left properly. `open` is a pattern for the prompt at which something is still open, `send`
     what closes it there, and `done` a pattern for what the device says then."""
 
-    open: Words
-    send: Words
-    done: str = ""
-
-    @field_validator("open", "done")
-    @classmethod
-    def _is_pattern(cls, value: str) -> str:
-        return _pattern(value)
-
-    @field_validator("send")
-    @classmethod
-    def _can_be_sent(cls, value: str) -> str:
-        to_bytes(value)
-        return value
+    open: PatternWords
+    send: SentWords
+    done: Pattern = ""
 
 
 class Ready(_Table):
@@ -189,7 +164,7 @@ class Sheet(_Table):
     line: SheetLine
     line_end: Literal["LF", "CR", "CR LF", "none"] = "LF"
     wake: list[str] = []
-    talks: str = ""
+    talks: Pattern = ""
     """A pattern for a piece of what the device says unasked; for one that cannot be asked it is the proof."""
     wiring_end: str = ""
     revision: list[Revision] = []
@@ -203,11 +178,6 @@ class Sheet(_Table):
     @classmethod
     def _is_an_end(cls, value: str) -> str:
         return _end(value) if value else value
-
-    @field_validator("talks")
-    @classmethod
-    def _is_pattern(cls, value: str) -> str:
-        return _pattern(value)
 
     @field_validator("wake")
     @classmethod
