@@ -104,6 +104,8 @@ class TalkDesk(KeyByKey, LineWork, Desk):
 
     def link_changed(self) -> None:
         link = self.session.chosen
+        if link is not None:
+            self._look_at_prompt(link)
         self._rows.empty_text = _EMPTY if link is not None else _NO_LINK
         self._rows.show_rows(self.session.talk(link).rows if link is not None else ())
         history = self.session.talk(link).history if link is not None else []
@@ -141,14 +143,21 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if link.id in self._sendings or self._was_sending:
             self._was_sending = link.id in self._sendings
             self.preview()
-        was_hidden = self.masking.on
-        self.masking.look(prompt_of(talk))
-        if self.masking.on != was_hidden:
-            self.show_entry()
-            self.preview()
+        self._look_at_prompt(link)
         head = self.query_one(HeadLine)
         head.text = self._headline(link)
         head.show()
+
+    def _look_at_prompt(self, link: LinkRecord) -> None:
+        """Whether what is typed is a secret now. One that was being typed does not come to light when the prompt goes
+        on by itself, or another link is chosen: it is forgotten."""
+        was_hidden = self.masking.on
+        self.masking.look(prompt_of(self.session.talk(link)))
+        if self.masking.on == was_hidden:
+            return
+        if was_hidden:
+            self._input.value = ""
+        self.show_entry()
 
     def _headline(self, link: LinkRecord) -> Text:
         ink, view = self.ink, self.session.view(link)
@@ -228,6 +237,8 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             event.give_back()
             self.say(_NO_LINK, "unsure")
             return
+        self.session.drain(link)
+        self._look_at_prompt(link)  # a prompt for a secret may have come since the last turn
         if self.masking.on:
             if not self.session.is_open(link):
                 self.say("The port is not open; Ctrl+O opens it. The secret is forgotten, type it again", "bad")
