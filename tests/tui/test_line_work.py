@@ -130,7 +130,7 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
         await site.pilot.press("p", "o", "n", "d", "7", "enter")
         await site.until(lambda: sent[-1] in (b"\n", b"\r"))
-        rows = site.app._session.talk(site.app._session.links[0]).rows  # noqa: SLF001
+        rows = site.app._session.talk(site.app._session.links[0]).rows
         await site.until(lambda: sum("welcome" in row.shown for row in rows) == 2)
         for path in tmp_path.iterdir():
             assert b"out9" not in path.read_bytes() and b"pond7" not in path.read_bytes()
