@@ -5,6 +5,7 @@ import asyncio
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
+from ordolex.core.screen import DeviceScreen
 from ordolex.core.tables.complete import complete
 from ordolex.core.wire.receiver import Character
 from ordolex.io.runner import LinkRunner
@@ -14,7 +15,7 @@ from ordolex.io.work.lists import pull
 from ordolex.io.work.paced import read_pace, send_paced
 from ordolex.io.work.rate import change_rate, clean_rates
 from ordolex.io.work.rubout import probe_rubout
-from tests.conftest import Notes, ServeBench
+from tests.conftest import Notes, ServeBench, until
 
 FEEDER: dict[str, object] = {"name": "f", "kind": "feeder", "line": "38400 8N1", "interval_s": 0.0}
 
@@ -153,4 +154,39 @@ async def test_a_secret_is_neither_recorded_nor_heard_again(serve_bench: ServeBe
     assert withheld[0] == {"direction": "tx", "bytes": 10} and sum(one["bytes"] for one in withheld[1:]) == 10
     items, _ = runner.feed.drain()
     assert b"4711" not in b"".join(item.data for item in items) + "".join(item.text for item in items).encode()
+    await runner.release()
+
+
+async def test_a_port_that_overruns_above_a_rate_is_found_by_the_fastest_clean_rate(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    runner = await opened(serve_bench, notes, 9600, kind="echo", line="any", overrun_above=19200)
+    rows = await clean_rates(runner, [9600, 19200, 38400], lambda baud: b"", Question(b"0123456789 clean?\r"), 2)
+    assert [(row.baud, row.clean) for row in rows] == [(9600, True), (19200, True), (38400, False)]
+    assert runner.line.baud == 19200
+    await runner.release()
+
+
+async def test_the_fish_counter_floods_until_stopped_and_every_line_is_numbered(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    runner = await opened(serve_bench, notes, 921600, kind="counter", line="921600 8N1")
+    await runner.send(b"RUN\r\n")
+    await until(lambda: len(notes.bytes("rx")) > 100_000)
+    stopped = await runner.ask(Question(b"STOP\r\n", until=b"STOP OK", timeout_s=5))
+    assert stopped.data.count(b"fish") < 20_000
+    numbers = [int(line[:8]) for line in notes.bytes("rx").split(b"\r\n") if b" fish " in line]
+    assert numbers == list(range(1, len(numbers) + 1))
+    await runner.release()
+
+
+async def test_the_display_shifts_its_letters_away_and_the_reset_says_why(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    shifted: dict[str, object] = {"kind": "display", "line": "9600 8N1", "interval_s": 0.1, "garble": "shifted"}
+    runner = await opened(serve_bench, notes, 9600, **shifted)
+    await until(lambda: notes.bytes("rx").count(b"\n") >= 3)
+    screen = DeviceScreen("Latin-1")
+    screen.feed(notes.bytes("rx"))
+    assert "water" not in "".join(screen.text()) and "shift out" in screen.reset()
     await runner.release()

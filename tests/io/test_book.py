@@ -41,6 +41,24 @@ def event(text: str, link: int = 0) -> Event:
     return Event(link, utc_us(), round(mono_s() * 1e6), "note", text, {"a": 1})
 
 
+def test_which_ports_were_held_at_a_moment(path: Path) -> None:
+    book = Book(path)
+    told = [(1, "opened", 1, "/dev/a"), (2, "opened", 2, "/dev/b"), (3, "lost", 1, ""), (5, "back", 1, ""),
+            (6, "released", 2, "")]  # fmt: skip
+    for at, kind, link, endpoint in told:
+        book.recorder.note(Event(link, at, at, kind, kind, {"endpoint": endpoint} if endpoint else {}))
+    book.close()
+    again = Book(path)
+    again.recorder.note(Event(2, 9, 9, "opened", "opened", {"endpoint": "/dev/c"}))
+    again.close()
+    reader = BookReader(path)
+    held = {at: dict(reader.held_at(at)) for at in (0, 2, 4, 5, 8, 9)}
+    reader.close()
+    assert held[0] == {} and held[2] == {1: "/dev/a", 2: "/dev/b"} and held[4] == {2: "/dev/b"}
+    assert held[5] == {1: "/dev/a", 2: "/dev/b"} and held[8] == {1: "/dev/a"}
+    assert held[9] == {2: "/dev/c"}, "what an earlier visit held ended with it"
+
+
 def test_what_is_recorded_is_there_after_closing_with_its_times_and_errors(path: Path) -> None:
     book = Book(path, "Alder Brook Hatchery")
     link = book.add_link(LINK)

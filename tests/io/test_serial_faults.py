@@ -6,6 +6,7 @@ import os
 import pty
 import subprocess
 import sys
+import termios
 from pathlib import Path
 
 import pytest
@@ -78,6 +79,19 @@ async def test_a_port_held_by_another_process_names_it(ear: Ear) -> None:
     await transport.open(LINE, ear)
     await transport.close()
     os.close(master)
+
+
+@pytest.mark.parametrize("keep", [True, False])
+async def test_dtr_is_kept_or_dropped_at_close_as_wanted(ear: Ear, keep: bool) -> None:
+    master, slave = pty.openpty()
+    transport = SerialTransport(os.ttyname(slave))
+    try:
+        await transport.open(LineSettings(9600), ear)
+        await transport.close(keep_dtr=keep)
+        assert bool(termios.tcgetattr(slave)[2] & termios.HUPCL) is not keep
+    finally:
+        os.close(master)
+        os.close(slave)
 
 
 async def test_a_pty_takes_any_format_again_and_again(ear: Ear) -> None:

@@ -23,7 +23,7 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
     terminal.start("--book", str(book))
     terminal.see(f"(free|just came) +{name}")
     for _ in range(12):
-        if re.search(rf"\n *.*{name}   rfc2217", terminal.screen()):
+        if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
             break
         terminal.press("Down")
         time.sleep(0.3)

@@ -7,9 +7,12 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input, Static
 
+from ordolex.core.screen import DeviceScreen
+from ordolex.core.text.visible import without_codes
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.talk.keys import Masking
 from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import Picture
 from ordolex.tui.widgets.screen_view import ScreenView
@@ -206,6 +209,9 @@ async def test_the_screen_and_the_exchanges_show_one_stream(tmp_path: Path, monk
         assert "far right" not in "".join(shown()) and view.cut_off == 132 - view.size.width
         await site.pilot.press(*["shift+right"] * 4)
         await site.until(lambda: any("far right" in row for row in shown()))
+        await more(site, "wrap")
+        await site.until(lambda: any("far right" in row for row in shown()) and shown()[0] == "left")
+        await more(site, "wrap")
         await more(site, "reset")
         await site.until(lambda: "132 columns" in site.said())
         assert shown()[0] == ""
@@ -236,3 +242,78 @@ async def test_two_spans_of_the_record_are_compared_with_values_masked(
         await site.until(lambda: isinstance(site.app.screen, Picture))
         lines = str(site.app.screen.query_one("#lines", Static).content)
         assert "~ lid closed" in lines and "+ " in lines and "~ oxygen" not in lines and "  oxygen 9.4" in lines
+
+
+async def test_echoes_signals_and_earlier_entries(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch, size=(140, 40)) as site:
+        site.device = lambda port, data: port.say(data.replace(b"\n", b"\r\nok\r\n"))
+        await site.open_port()
+        for text in ("status all", "portion 120"):
+            await say(site, text)
+            await site.until(lambda text=text: site.rows().count(text) >= 2)
+        await more(site, "echo")
+        await site.until(lambda: "each character stands twice" in str(site.app.desk.query_one(HeadLine).text))
+        await more(site, "earlier")
+        await prompt(site, "STATUS")
+        await site.pick("0")
+        entry = site.app.desk.query_one("#say", EntryLine)
+        await site.until(lambda: entry.value == "status all")
+        await more(site, "dtr")
+        await site.pick("off")
+        await more(site, "signals")
+        await site.until(lambda: isinstance(site.app.screen, Picture))
+        lines = str(site.app.screen.query_one("#lines", Static).content)
+        assert "DTR   off" in lines and "RTS   on" in lines and "framing" in lines
+        await site.pilot.press("escape")
+
+
+async def test_points_are_ticked_off_as_the_device_speaks_of_them(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        await more(site, "roll")
+        await prompt(site, "pump 2, intake level, door")
+        port = site.twins["/dev/made-up"]
+        await site.until(lambda: "0 of 3 points" in str(site.app.desk.query_one("#preview", Static).content))
+        port.say(b"EVENT 0007 PUMP 2 OFF\r\nEVENT 0008 door OP")
+        port.say(b"EN\r\n")
+        await site.until(lambda: "2 of 3 points" in str(site.app.desk.query_one("#preview", Static).content))
+        await site.pilot.press("escape")
+        await site.until(lambda: "remaining: intake level" in site.rows())
+        tested = [event.detail["point"] for event in site.book.reader.events() if "point" in event.detail]
+        assert tested == ["pump 2", "door"]
+
+
+async def test_what_was_offered_for_one_link_does_not_stand_for_another(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        session = site.app._session
+        one = session.change_link(replace(session.links[0], first_question="LIST?"))
+        other = site.book.add_link(replace(one, id=0, name="other", endpoint="/dev/other", first_question="ID?"))
+        session.links.append(other)
+        entry = site.app.desk.query_one("#say", EntryLine)
+        for link, offered in ((one, "LIST?"), (other, "ID?")):
+            session.choose(link)
+            site.app.desk.link_changed()
+            assert entry.value == offered
+        entry.value = "typed"
+        session.choose(one)
+        site.app.desk.link_changed()
+        assert entry.value == "typed"
+
+
+def test_escape_codes_go_and_what_is_not_whole_stays() -> None:
+    assert without_codes(b"\x1b[2J\x1b[1;33m Menu\x1b]0;title\x07 \x0e1\x0f\x1b(B\r\n") == b" Menu 1\r\n"
+    assert without_codes(b"a\x1b[12") == b"a\x1b[12"
+
+
+def test_what_we_send_stands_underlined_in_the_device_s_own_style() -> None:
+    screen = DeviceScreen()
+    screen.feed(b"\x1b[31mred")
+    screen.feed_local(b"typed\r")
+    screen.feed(b"still")
+    runs = [(run.text.strip(), run.ink, run.underline) for n in (0, 1) for run in screen.line(n) if run.text.strip()]
+    assert runs == [("red", "red", False), ("typed", "red", True), ("still", "red", False)]

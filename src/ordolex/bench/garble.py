@@ -14,6 +14,10 @@ KINDS = (
 """What can be told to a device; `off` ends it."""
 
 
+FIRST_ONLY = ("other-rate-first",)
+"""Those that spoil only what is said first after the port was opened."""
+
+
 def garble(data: bytes, kind: str, chance: random.Random) -> bytes:
     """What arrives instead of `data`."""
     match kind:

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from ordolex.bench.garble import KINDS
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import SettingsError
 
@@ -23,13 +24,15 @@ class DevicePlan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
-    kind: Literal["oxygen", "temperature", "logger", "feeder", "alarms", "echo"]
+    kind: Literal["oxygen", "temperature", "logger", "feeder", "alarms", "counter", "display", "echo"]
     line: str = "9600 8N1"
     polarity: Literal["normal", "inverted"] = "normal"
     noise: float = Field(0.0, ge=0.0, le=0.5, description="chance that a bit is turned over")
     latency_ms: float = Field(0.0, ge=0.0, le=60_000)
     clock: float = Field(1.0, gt=0.5, lt=1.5, description="how fast its clock runs: 1.02 is two percent fast")
     gap_bits: float = Field(0.0, ge=0.0, le=1000.0, description="idle bits between its characters")
+    garble: str = Field("", description="what is wrong with what it says: a word of bench fault garble")
+    overrun_above: int = Field(0, ge=0, description="baud above which the port before it loses characters; 0: none")
     pty: bool = False
     twin: bool = Field(False, description="its adapter makes a second port, behind which nothing is")
     port: int = Field(0, ge=0, le=65535, description="TCP port on 127.0.0.1; 0 or one in use: any free one")
@@ -41,6 +44,13 @@ class DevicePlan(BaseModel):
     @classmethod
     def _line_can_be_read(cls, value: str) -> str:
         return value if value == "any" else read_line(value).settings.text
+
+    @field_validator("garble")
+    @classmethod
+    def _garble_is_known(cls, value: str) -> str:
+        if value and value not in KINDS:
+            raise ValueError(f"{value!r} is none of {', '.join(KINDS)}")
+        return value
 
     @model_validator(mode="after")
     def _only_a_plug_has_any_line(self) -> DevicePlan:

@@ -13,12 +13,14 @@ from heapq import heappop, heappush
 
 from ordolex.bench.devices.annunciator import Annunciator
 from ordolex.bench.devices.base import Say, StandIn
+from ordolex.bench.devices.counter import FishCounter
+from ordolex.bench.devices.display import RoomDisplay
 from ordolex.bench.devices.echo import EchoPlug
 from ordolex.bench.devices.feeder import FeederController
 from ordolex.bench.devices.logger import Logger
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.devices.temperature import TemperatureString
-from ordolex.bench.garble import garble
+from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
@@ -36,7 +38,7 @@ class Station:
         self.noise = plan.noise
         self.latency_s = plan.latency_ms / 1000
         self.silent = False
-        self.garbled = ""
+        self.garbled = plan.garble
         """A kind of garble.KINDS, or `overrun`; empty for a device that speaks as it should."""
         self.clock = plan.clock
         self.inverted = plan.polarity == "inverted"
@@ -50,6 +52,7 @@ class Station:
         self._device = _device(plan, self._loop.time())
         self._says: list[Say] = []
         self._count = 0
+        self._began = False
         self._timer: asyncio.TimerHandle | None = None
         self._build_line()
 
@@ -70,6 +73,7 @@ class Station:
         self._sink = sink
         self._laptop = settings
         self._says.clear()
+        self._began = False
         self._build_line()
         self._pump()
 
@@ -126,19 +130,22 @@ class Station:
         self.set_noise(self.noise)
 
     def _pump(self) -> None:
+        plan = self.plan
         now = self._loop.time()
         heard = self._to_device.advance(now)
         says = self._device.receive(heard, now) if heard else []
         says += self._device.tick(now)
         if not self.silent:
             for say in says:
-                data = garble(say.data, self.garbled, self._random) if self.garbled else say.data
+                spoils = self.garbled and not (self._began and self.garbled in FIRST_ONLY)
+                data = garble(say.data, self.garbled, self._random) if spoils else say.data
+                self._began = True
                 heappush(self._says, Say(say.at_s + self.latency_s, data))
         while self._says and self._says[0].at_s <= now:
             self._to_laptop.send(heappop(self._says).data, now)
         self._follow_device(now)
         characters = self._to_laptop.advance(now)
-        if self.garbled == "overrun":
+        if self.garbled == "overrun" or 0 < plan.overrun_above < self._laptop.baud:
             characters = self._overrun(characters)
         if characters and self._sink is not None:
             self._sink(characters)
@@ -190,5 +197,9 @@ def _device(plan: DevicePlan, now_s: float) -> StandIn:
             return FeederController(read_line(plan.line).settings, plan.interval_s, now_s)
         case "alarms":
             return Annunciator(plan.interval_s, now_s)
+        case "display":
+            return RoomDisplay(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "counter":
+            return FishCounter(read_line(plan.line).settings)
         case "echo":
             return EchoPlug()

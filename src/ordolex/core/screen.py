@@ -88,6 +88,17 @@ class DeviceScreen:
         if len(self._waiting) > KEPT:
             del self._waiting[:-KEPT]
 
+    def feed_local(self, data: bytes) -> None:
+        """Shows what we sent, underlined, where the cursor stands; the device's own style goes on after it."""
+        self._obey()
+        cursor = self._screen.cursor
+        style = cursor.attrs
+        cursor.attrs = style._replace(underscore=True)
+        shown = bytes(byte for byte in data if byte >= 32 or byte in b"\r\n\b").replace(b"\r\n", b"\n")
+        text = shown.replace(b"\r", b"\n").replace(b"\n", b"\r\n").decode(CHARSETS[self.charset], "replace")
+        self._stream.feed(text)
+        cursor.attrs = style
+
     def use(self, charset: str) -> None:
         """Bytes from now on are in this character set."""
         self._obey()

@@ -153,6 +153,8 @@ class Ready(_Table):
     jumper: list[Jumper] = []
     credentials: str = ""
     project: str = ""
+    power_down: list[Words] = []
+    """What to do at the end, in its order."""
 
 
 class Sheet(_Table):
@@ -226,9 +228,13 @@ def line_of(text: str, place: tuple[int | str, ...]) -> int:
 
 
 def to_restore(sheet: Sheet, ticked: list[str]) -> list[str]:
-    """What must be put back at the end, because the step that moved it was ticked."""
+    """What must be put back at the end, because the step that moved it was ticked; and how what was given power is
+    powered down, in its order."""
     jumpers = sheet.ready.jumper if sheet.ready is not None else []
-    return [f"{j.what}: {j.restore}" for j in jumpers if any(step.startswith(f"{j.what}:") for step in ticked)]
+    moved = [f"{j.what}: {j.restore}" for j in jumpers if any(step.startswith(f"{j.what}:") for step in ticked)]
+    powered = sheet.ready is not None and any(step.startswith("Power:") for step in ticked)
+    steps = sheet.ready.power_down if powered and sheet.ready is not None else []
+    return moved + [f"{sheet.device}, step {number}: {step}" for number, step in enumerate(steps, 1)]
 
 
 def jumper_drawing(jumper: Jumper) -> list[str]:

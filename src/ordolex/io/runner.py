@@ -9,16 +9,17 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 from ordolex.core.endpoint import Endpoint, read_endpoint
-from ordolex.core.line.settings import LineSettings
+from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.secrets import HELD_S, Piece, Withholder
+from ordolex.core.link.signals import Signals
 from ordolex.core.link.state import Evidence, LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
@@ -55,7 +56,7 @@ class LinkView:
     evidence: Evidence
     asking: str
     returning: str
-    modem: str
+    signals: Signals
 
 
 class LinkRunner:
@@ -83,7 +84,7 @@ class LinkRunner:
         self._timer: asyncio.TimerHandle | None = None
         self._returner: asyncio.Task[None] | None = None
         self._returning = ""
-        self._modem = ""
+        self._signals = Signals()
         self._stay_open = False
         self._proved_by: Question | None = None
         self._withholder = Withholder()
@@ -109,7 +110,7 @@ class LinkRunner:
         self._state.tick(now)
         self._note_rung(before)
         asking = self._exchange.question.text if self._exchange is not None else ""
-        return LinkView(self.link, self.endpoint.text, self._state.evidence(), asking, self._returning, self._modem)
+        return LinkView(self.link, self.endpoint.text, self._state.evidence(), asking, self._returning, self._signals)
 
     # ---- opening and letting go
 
@@ -145,11 +146,13 @@ class LinkRunner:
         await transport.open(self._state.line, self)
         before = self._state.rung
         self._transport = transport
+        self._signals = replace(self._signals, dtr=True, rts=True, xoff_s=None)
         self._state.opened(mono_s())
         self._note_rung(before)
 
-    async def release(self) -> None:
-        """Lets the port go. It is free at once; what was being asked ends."""
+    async def release(self, *, keep_dtr: bool = False) -> None:
+        """Lets the port go. It is free at once; what was being asked ends. `keep_dtr` leaves DTR on, so that a modem
+        does not hang up and the line can be handed to another program; only OS ports can."""
         self._stay_open = False
         self._stop_returning()
         async with self._opening:
@@ -159,10 +162,10 @@ class LinkRunner:
             self._withholder = Withholder()
             if transport is None:
                 return
-            await transport.close()
+            await transport.close(keep_dtr=keep_dtr)
         before = self._state.rung
         self._state.released(mono_s())
-        self._note("released", "port released")
+        self._note("released", "port released, DTR kept on" if keep_dtr else "port released")
         self._note_rung(before)
 
     async def retune(self, line: LineSettings) -> None:
@@ -229,6 +232,8 @@ class LinkRunner:
         if self._transport is None:
             raise PortLost("the port is not open", "open it in Find first")
         await self._transport.set_outputs(dtr=dtr, rts=rts)
+        now = self._signals
+        self._signals = replace(now, dtr=now.dtr if dtr is None else dtr, rts=now.rts if rts is None else rts)
         words = [f"{name} {'on' if on else 'off'}" for name, on in (("DTR", dtr), ("RTS", rts)) if on is not None]
         self._note("outputs", ", ".join(words), {"dtr": dtr, "rts": rts})
 
@@ -304,6 +309,8 @@ class LinkRunner:
         if self._recorder.full and self._transport is not None:
             self._hold_back(self._transport)
         before = self._state.rung
+        if self._state.line.flow is Flow.XON_XOFF:
+            self._signals = self._signals.heard(data, at_s)
         self._state.heard(data, errors, at_s)
         self._note_rung(before)
         self.feed.put(Passed("rx", data, utc_us(at_s), errors))
@@ -317,7 +324,8 @@ class LinkRunner:
                 self._wait_for_deadline()
 
     def modem_lines(self, lines: ModemLines) -> None:
-        self._modem = lines.words()
+        inputs = frozenset(name.upper() for name in ModemLines.__slots__ if getattr(lines, name))
+        self._signals = replace(self._signals, inputs=inputs)
         self._note("lines", f"control lines: {lines.words()}")
 
     def lost(self, fault: Fault) -> None:

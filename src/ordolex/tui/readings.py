@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.match.wishes import read_data_bits, read_units
+from ordolex.core.roll import read_points
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.io.everywhere import SHORTEST_WAIT_S
@@ -113,3 +115,20 @@ def search_reading(text: str) -> str:
     if not text:
         raise ValueError("give a text")
     return "rows that hold it"
+
+
+def points_reading(text: str) -> str:
+    """Points to be tested. Raises ValueError."""
+    return f"{len(read_points(text))} points"
+
+
+def earlier_reading(history: list[str]) -> Callable[[str], str]:
+    """How many of the earlier entries hold a text. Raises ValueError where none does."""
+
+    def read(text: str) -> str:
+        count = sum(text.lower() in entry.lower() for entry in history)
+        if not count:
+            raise ValueError(f"none of {len(history)} entries holds that")
+        return f"{count} of {len(history)} entries"
+
+    return read

@@ -6,7 +6,7 @@ It owns these facts; widgets hold only how they are looked at. It knows no widge
 from __future__ import annotations
 
 import re
-from collections import Counter, deque
+from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
@@ -19,6 +19,8 @@ from ordolex.core.link.exchange import Answer
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
+from ordolex.core.link.scroll import Scroll
+from ordolex.core.link.signals import Signals
 from ordolex.core.link.state import LinkState
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.shapes import Shape
@@ -29,6 +31,7 @@ from ordolex.core.screen import DeviceScreen
 from ordolex.core.sheet import Sheet
 from ordolex.core.survey_changes import Changes
 from ordolex.core.text.escapes import named
+from ordolex.core.text.visible import visible_text
 from ordolex.io.book.book import Book
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.everywhere import Try
@@ -42,7 +45,6 @@ from ordolex.io.runner import LinkRunner, LinkView
 from ordolex.io.sheets import all_sheets
 from ordolex.io.wake import wake
 
-ROWS_KEPT = 20_000
 _EARLIER_ITEMS = 300
 _BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
 _NO_LINE = LineSettings(9600)
@@ -55,12 +57,13 @@ class Talk:
     """The rows of one link on the screen."""
 
     conversation: Conversation = field(default_factory=Conversation)
-    rows: deque[Row] = field(default_factory=lambda: deque(maxlen=ROWS_KEPT))
+    rows: Scroll = field(default_factory=Scroll)
     added: int = 0
     history: list[str] = field(default_factory=list)
     screen: DeviceScreen = field(default_factory=DeviceScreen)
     backspace: str = "DEL"
     by_key: bool = False
+    local_echo: bool = False
 
 
 class Session:
@@ -229,7 +232,7 @@ class Session:
             state.seen(mono_s())
         elif self.surveyed:
             state.trouble = "its port is not there"
-        return LinkView(link.id, link.endpoint, state.evidence(), "", "", "")
+        return LinkView(link.id, link.endpoint, state.evidence(), "", "", Signals())
 
     def _is_listed(self, link: LinkRecord) -> bool:
         port = self.port_of(link.endpoint)
@@ -238,9 +241,9 @@ class Session:
     def open(self, link: LinkRecord) -> Future[LinkRunner]:
         return self.hub.call(self.hub.open(link.id, link.endpoint, self.line_of(link)))
 
-    def release(self, link: LinkRecord) -> Future[None] | None:
+    def release(self, link: LinkRecord, *, keep_dtr: bool = False) -> Future[None] | None:
         runner = self.runner(link)
-        return None if runner is None else self.hub.call(runner.release())
+        return None if runner is None else self.hub.call(runner.release(keep_dtr=keep_dtr))
 
     def ask(self, link: LinkRecord, data: bytes) -> Future[Answer] | None:
         runner = self.runner(link)
@@ -268,6 +271,14 @@ class Session:
         if link.sheet not in self._sheets:
             self._sheets = all_sheets()[0]
         return self._sheets.get(link.sheet)
+
+    def question_for(self, link: LinkRecord | None) -> str:
+        """A question that would prove the link: of its sheet, else one that every instrument of IEEE 488.2 knows."""
+        sheet = self.sheet_of(link) if link is not None else None
+        if sheet is None:
+            return "*IDN?"
+        known = next((question for question in sheet.harmless if question.like), None)
+        return visible_text(known.question().text) if known is not None else ""
 
     def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
         runner = self.runner(link)
@@ -352,6 +363,8 @@ class Session:
 
     def _add_passed(self, talk: Talk, item: Passed) -> None:
         if item.direction == "tx":
+            if talk.local_echo:
+                talk.screen.feed_local(item.data)
             self._add(talk, talk.conversation.sent(item.data, item.utc_us))
         elif item.direction == "rx":
             talk.screen.feed(item.data)

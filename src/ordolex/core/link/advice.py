@@ -30,8 +30,9 @@ class Advice:
         return f"{head}{rest}. {self.test}"
 
 
-def advise(evidence: Evidence, now_s: float) -> Advice | None:
-    """Advice for the first rung that is missing; None for a proven link."""
+def advise(evidence: Evidence, now_s: float, question: str = "*IDN?") -> Advice | None:
+    """Advice for the first rung that is missing; None for a proven link. `question` is one whose answer would be known,
+    such as the device's sheet has it; empty where there is none."""
     match evidence.rung:
         case Rung.ABSENT:
             return Advice((evidence.trouble or "the port is not there",), "Plug it in again; it is reopened by itself.")
@@ -44,7 +45,7 @@ def advise(evidence: Evidence, now_s: float) -> Advice | None:
         case Rung.HEARD:
             return _unclear(evidence)
         case Rung.CLEAR:
-            return _unproven(evidence)
+            return _unproven(evidence, question)
         case Rung.PROVEN:
             return None
 
@@ -86,11 +87,11 @@ def _unclear(evidence: Evidence) -> Advice:
 _SEEN_WHEN_CLEAR = frozenset({"doubled", "escapes", "charset", "two sources", "overrun", "missing", "two answers"})
 
 
-def _unproven(evidence: Evidence) -> Advice:
+def _unproven(evidence: Evidence, question: str) -> Advice:
     if evidence.echoed:
         return Advice(
             ("your own bytes came back: a loopback, or a device that echoes",),
-            "The path to there and back is whole. A device would answer *IDN?.",
+            f"The path to there and back is whole. A device would answer {question or 'a question'}.",
         )
     odd = [cause for cause in causes(evidence.signs) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
     if odd:
@@ -100,4 +101,5 @@ def _unproven(evidence: Evidence) -> Advice:
             (f"it talks by itself, {evidence.checks_right} checksums right",),
             "Clear is as far as listening goes; only an answered question proves it.",
         )
-    return Advice((), "Reads clear. A question with a known answer, such as *IDN?, proves it.")
+    such = f", such as {question}, proves it." if question else " proves it."
+    return Advice((), f"Reads clear. A question with a known answer{such}")

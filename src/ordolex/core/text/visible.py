@@ -50,3 +50,16 @@ def _shown(character: str) -> str:
 
 def hex_pairs(data: bytes) -> str:
     return data.hex(" ")
+
+
+_CODES = re.compile(
+    rb"\x1b(?:\[[0-?]*[ -/]*[@-~]"
+    rb"|[\]PX^_][^\x07\x1b]*(?:\x07|\x1b\\)?"
+    rb"|[ -/]*[0-OQ-WYZ\\`-~])|[\x0e\x0f]"
+)
+"""Control sequences, control strings and escape sequences (ECMA-48, 5.3, 5.4, 5.6), and the shifts SO and SI."""
+
+
+def without_codes(data: bytes) -> bytes:
+    """The text alone; a code that is not whole stays, so that nothing is hidden by a piece of one."""
+    return _CODES.sub(b"", data)

@@ -82,6 +82,36 @@ class BookReader:
         rows = self._connection.execute(f"SELECT {_EVENT} FROM event WHERE kind = 'table' ORDER BY id DESC")
         return [(event, Table.of(event.detail)) for event in map(_event, rows)]
 
+    def held_at(self, utc_us: int) -> list[tuple[int, str]]:
+        """(link, endpoint) of the ports that were held at a moment, in the order in which they were opened."""
+        rows = self._connection.execute(
+            "SELECT link, kind, detail, visit FROM event WHERE utc_us <= ?"
+            " AND kind IN ('opened', 'back', 'released', 'lost') ORDER BY utc_us, id",
+            (utc_us,),
+        )
+        held: dict[int, str] = {}
+        known: dict[int, str] = {}
+        now = None
+        for link, kind, detail, visit in rows:
+            if visit != now:
+                now, held = visit, {}  # what an earlier visit held ended with it
+            if kind == "opened":
+                known[link] = str(json.loads(detail).get("endpoint", ""))
+            if kind in ("opened", "back"):
+                held[link] = known.get(link, "")
+            else:
+                held.pop(link, None)
+        return list(held.items())
+
+    def table_before(self, event: Event) -> Table | None:
+        """The table of the same list that was pulled before this one."""
+        row = self._connection.execute(
+            "SELECT detail FROM event WHERE kind = 'table' AND link = ? AND id < ?"
+            " AND json_extract(detail, '$.name') = ? ORDER BY id DESC LIMIT 1",
+            (event.link, event.id, event.detail.get("name")),
+        ).fetchone()
+        return None if row is None else Table.of(json.loads(row[0]))
+
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""
         return dict(self._connection.execute("SELECT identity, name FROM adapter").fetchall())

@@ -60,7 +60,7 @@ class Transport(Protocol):
     def pause(self, stop: bool) -> None:
         """Stops or goes on reading: the recorder asks for it when the disk does not keep up."""
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
         """The port is free when this returns. Closing twice does nothing."""
 
 

@@ -184,10 +184,10 @@ class Rfc2217Transport(TcpTransport):
             self._com.set_control(Control.RTS_ON if rts else Control.RTS_OFF)
         await self._flush()
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
         if self._agreed is not None and not self._agreed.done():
             self._agreed.cancel()
-        await super().close()
+        await super().close(keep_dtr=keep_dtr)
 
 
 def _fail(future: asyncio.Future[Any] | None, fault: Exception) -> None:

@@ -206,7 +206,10 @@ class SerialTransport:
             else:
                 self._watch_again()
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
+        if self._port is not None:
+            with contextlib.suppress(*PORT_ERRORS):
+                _hang_up_at_close(self._port, not keep_dtr)
         self._release()
 
     def _release(self) -> None:
@@ -230,6 +233,16 @@ class SerialTransport:
 def _close_unwanted(opening: asyncio.Future[serial.Serial]) -> None:
     if not opening.cancelled() and opening.exception() is None:
         opening.result().close()
+
+
+def _hang_up_at_close(port: serial.Serial, hang_up: bool) -> None:
+    """Whether the port drops DTR when it is closed (POSIX, 11.1.1.10 Closing a terminal device file: HUPCL)."""
+    if os.name == "posix":
+        import termios
+
+        attributes = termios.tcgetattr(port.fileno())
+        attributes[2] = attributes[2] | termios.HUPCL if hang_up else attributes[2] & ~termios.HUPCL
+        termios.tcsetattr(port.fileno(), termios.TCSANOW, attributes)
 
 
 def _may_be_port(path: str) -> bool:

@@ -122,7 +122,7 @@ class TcpTransport:
         if self._wire is not None:
             self._wire.stop(stop)
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
         wire, self._wire, self._listener = self._wire, None, None
         if wire is not None and wire.carrier is not None:
             wire.carrier.abort() if not wire.writable.is_set() else wire.carrier.close()

@@ -77,7 +77,7 @@ class MemoryTransport:
         while not self._paused and self._held_back:
             self.say(*self._held_back.pop(0))
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
         self._listener = None
 
 
@@ -143,6 +143,6 @@ class FaultyTransport:
     def pause(self, stop: bool) -> None:
         self._inner.pause(stop)
 
-    async def close(self) -> None:
+    async def close(self, *, keep_dtr: bool = False) -> None:
         self._listener = None
-        await self._inner.close()
+        await self._inner.close(keep_dtr=keep_dtr)

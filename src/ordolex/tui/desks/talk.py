@@ -2,43 +2,35 @@
 
 from __future__ import annotations
 
-import asyncio
-import re
-from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import replace
 
 from rich.segment import Segment
 from rich.text import Text
-from textual import work
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.suggester import Suggester, SuggestFromList
 from textual.widgets import Static
 
 from ordolex.core.endpoint import read_endpoint
-from ordolex.core.line.notation import read_line
 from ordolex.core.link.conversation import Row
-from ordolex.core.link.exchange import Answer, Ended
-from ordolex.core.link.loop import compare, pattern
-from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.exchange import Answer
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
-from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import TALK, bindings
-from ordolex.tui.desks.base import Desk, How
-from ordolex.tui.readings import line_reading
+from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.talk.keys import KeyByKey, Masking, came_aside, prompt_of
 from ordolex.tui.talk.line_work import LineWork
+from ordolex.tui.talk.proving import Proving, answer_words
+from ordolex.tui.talk.works import NO_LINK
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad
-from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
 from ordolex.tui.widgets.screen_view import ScreenView
@@ -47,11 +39,12 @@ from ordolex.tui.widgets.wording import cut
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
 _FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast
 _FLOOD_TURNS = 4
+_SIGNALS_FROM = 96  # width below which the control lines are in Ctrl+B only
+_SLOW_S = 0.3  # a line that takes longer says how long
 _STILL_S = 0.4  # after a line that came by itself, another may follow
-_NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 
 
-class TalkDesk(KeyByKey, LineWork, Desk):
+class TalkDesk(KeyByKey, LineWork, Proving, Desk):
     word = "Talk"
     BINDINGS = bindings(TALK)
     DEFAULT_CSS = """
@@ -65,6 +58,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         super().__init__(session)
         self._shown = Shown.BOTH
         self._at_history = 0
+        self._offered = ""
         self._turns = 0
         self._flood = False
         self._seen = (0, 0, 0)  # the link shown, its rows, and how many were ever added
@@ -106,12 +100,13 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         link = self.session.chosen
         if link is not None:
             self._look_at_prompt(link)
-        self._rows.empty_text = _EMPTY if link is not None else _NO_LINK
+        self._rows.empty_text = _EMPTY if link is not None else NO_LINK
         self._rows.show_rows(self.session.talk(link).rows if link is not None else ())
         history = self.session.talk(link).history if link is not None else []
         self._at_history = len(history)
-        if link is not None and not history and not self._input.value and link.first_question:
-            self._input.put(link.first_question)
+        if self._input.value == self._offered:  # nobody touched what was offered for another link
+            self._offered = link.first_question if link is not None and not history else ""
+            self._input.put(self._offered)
         self.query_one(ScreenView).screen_shown = self.session.talk(link).screen if link is not None else None
         self.show_entry()
         self.turn()
@@ -181,6 +176,11 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             if aside and prompt:
                 words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
                 head.append(words, ink.style("straw"))
+        hint = self.echo_hint(link)
+        if hint:
+            head.append(f"   {hint}", ink.style("straw"))
+        elif self.session.is_open(link) and view.signals.short and self.size.width >= _SIGNALS_FROM:
+            head.append(f"   {view.signals.short}", ink.style("dim"))
         if not self._rows.following:
             head.append("   scrolled back, PgDn goes forward", ink.style("straw"))
         return head
@@ -228,6 +228,9 @@ class TalkDesk(KeyByKey, LineWork, Desk):
                 text.append(f"   {cut(named(data), 30)}", ink.style("copper"))
             text.append("   sends ", ink.style("dim"))
             text.append(cut(hex_pairs(data), width), ink.style("copper"))
+            seconds = self.session.line_of(link).seconds_for(len(data))
+            if seconds >= _SLOW_S and read_endpoint(link.endpoint).has_line:
+                text.append(f"   {seconds:.1f} s on the line", ink.style("straw"))
         text.no_wrap = True
         preview.update(text)
 
@@ -235,7 +238,7 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         link = self.session.chosen
         if link is None:
             event.give_back()
-            self.say(_NO_LINK, "unsure")
+            self.say(NO_LINK, "unsure")
             return
         self.session.drain(link)
         self._look_at_prompt(link)  # a prompt for a secret may have come since the last turn
@@ -279,15 +282,6 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         recent = heard_s is not None and mono_s() - heard_s < _STILL_S
         return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
 
-    def _from_hub(self, work: Callable[[Future[Answer]], None]) -> Callable[[Future[Answer]], None]:
-        app = self.app
-
-        def later(done: Future[Answer]) -> None:
-            if app.is_running and not done.cancelled():
-                app.call_later(work, done)
-
-        return later
-
     def _answered(self, link: LinkRecord, done: Future[Answer]) -> None:
         try:
             answer = done.result()
@@ -300,68 +294,6 @@ class TalkDesk(KeyByKey, LineWork, Desk):
             self.session.say(link, text)
             self._rows.rows_changed()
         self.say(text, how)
-
-    @work
-    async def action_wake(self) -> None:
-        link = self.session.chosen
-        if link is None or not self.session.is_open(link):
-            self.say("Open a port first: F2 shows the ports", "unsure")
-            return
-        sheet = self.session.sheet_of(link)
-        if sheet is None:
-            sheets = all_sheets()[0]
-            choices = [(s.name, f"{s.name:22} {s.device}") for s in sheets.values() if s.wake or s.harmless]
-            name = await self.app.push_screen_wait(Pick("Which device is it?", choices))
-            if name is None:
-                return
-            sheet = sheets[name]
-            link = self.session.change_link(replace(link, sheet=name))
-        if not sheet.wake and not sheet.harmless:
-            self.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
-            return
-        self._stop_asking()
-        future = self.session.wake(link, sheet)
-        if future is None:
-            return
-        self.say(f"waking {visible_text(sheet.device)} as its sheet says; Esc stops")
-        try:
-            words, answer = await asyncio.wrap_future(future)
-        except Fault as fault:
-            self.say(str(fault), "bad")
-            return
-        self.session.drain(link)
-        self.session.say(link, f"wake: {words}")
-        self._rows.rows_changed()
-        right = answer is not None and answer.verdict is Verdict.RIGHT
-        self.say(words, "good" if right else "unsure")
-
-    def action_loop(self) -> None:
-        """Sends the pattern of the loop test and compares what comes back."""
-        link = self.session.chosen
-        if link is None or not self.session.is_open(link):
-            self.say("Open a port first: the loop test sends a pattern and looks what comes back", "unsure")
-            return
-        self._stop_asking()
-        sent = pattern(self.session.line_of(link))
-        future = self.session.ask(link, sent)
-        if future is not None:
-            self.say(f"loop test: {len(sent)} bytes sent")
-            future.add_done_callback(self._from_hub(lambda done: self._looped(link, sent, done)))
-
-    def _looped(self, link: LinkRecord, sent: bytes, done: Future[Answer]) -> None:
-        try:
-            answer = done.result()
-        except Fault as fault:
-            self.say(str(fault), "bad")
-            return
-        result = compare(sent, answer.data)
-        ms = f", {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
-        errors = f", {answer.errors.words()}" if answer.errors.total else ""
-        text = f"loop test: {result.words()}{ms}{errors}"
-        self.session.drain(link)
-        self.session.say(link, text)
-        self._rows.rows_changed()
-        self.say(text, "good" if result.equal and not errors else "bad")
 
     def action_earlier(self) -> None:
         self._recall(-1)
@@ -423,108 +355,3 @@ class TalkDesk(KeyByKey, LineWork, Desk):
         if self.session.chosen is not None:
             self.stop_work(self.session.chosen)
         self._stop_asking()
-
-    def _stop_asking(self) -> None:
-        link = self.session.chosen
-        runner = self.session.runner(link) if link is not None else None
-        if runner is not None:
-            self.session.hub.soon(runner.stop_asking)
-
-    def action_open_or_release(self) -> None:
-        link = self.session.chosen
-        if link is None:
-            self.say(_NO_LINK, "unsure")
-        elif self.session.is_open(link):
-            self._leave(link)
-        else:
-            self.post_message(self.OpenWanted(link))
-
-    def still_open(self, link: LinkRecord) -> str:
-        """The prompt at which the device's sheet says that something is still open; nothing where it is not."""
-        sheet = self.session.sheet_of(link)
-        leave = sheet.leave if sheet is not None else None
-        prompt = prompt_of(self.session.talk(link)).decode("latin-1")
-        open_there = leave is not None and self.session.is_open(link) and re.search(leave.open, prompt)
-        return visible_text(prompt.strip()) if open_there else ""
-
-    @work
-    async def _leave(self, link: LinkRecord) -> None:
-        """Releases the port; where the device's sheet says that something is still open there, asks first."""
-        sheet = self.session.sheet_of(link)
-        leave = sheet.leave if sheet is not None else None
-        prompt = self.still_open(link)
-        if leave is not None and prompt:
-            closing = named(to_bytes(leave.send))
-            choices = [
-                ("properly", f"Leave it properly: send {closing}, then release the port"),
-                ("release", "Just release the port; the device stays where it is"),
-                ("stay", "Stay"),
-            ]
-            how = await self.app.push_screen_wait(Pick(f"The device stands at {prompt}", choices))
-            if how not in ("properly", "release"):
-                return
-            runner = self.session.runner(link)
-            if how == "properly" and runner is not None:
-                question = Question(to_bytes(leave.send), timeout_s=2.0, like=f"(?s).*{leave.done}.*")
-                answer = await asyncio.wrap_future(self.session.hub.call(runner.ask(question)))
-                if answer.verdict is not Verdict.RIGHT:
-                    self.say("it did not say that it is closed; the port stays open. Ctrl+O asks again", "bad")
-                    return
-        self.post_message(self.ReleaseWanted(link))
-
-    @work
-    async def action_settings(self) -> None:
-        link = self.session.chosen
-        if link is None or not read_endpoint(link.endpoint).has_line:
-            self.say(_NO_LINK if link is None else "Raw TCP has no line settings", "unsure")
-            return
-        typed = await self.app.push_screen_wait(
-            LinePrompt(
-                f"Line settings of {visible_text(link.name)}",
-                link.line,
-                line_reading,
-                "Enter sets the port at once, Esc leaves it as it is",
-            )
-        )
-        if typed is None:
-            return
-        settings = read_line(typed).settings
-        try:
-            link = self.session.change_link(replace(link, line=settings.text, source="typed"))
-        except Fault as fault:
-            self.say(str(fault), "bad")
-            return
-        runner = self.session.runner(link)
-        if runner is None:
-            self.say(f"{settings.text} is kept for when the port is opened")
-            return
-        future = self.session.hub.call(runner.retune(settings))
-        try:
-            await asyncio.wrap_future(future)
-        except Fault as fault:
-            self.say(str(fault), "bad")
-        else:
-            self.say(f"The port is now at {settings.text}; what was proven at the old settings is no proof any more")
-
-
-def answer_words(answer: Answer) -> tuple[str, How]:
-    """What an answer is worth, in a sentence, and how good that is."""
-    question = answer.question
-    ms = f"{answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
-    if answer.ended is Ended.STOPPED:
-        return "stopped waiting; what came is kept", "plain"
-    if answer.ended is Ended.LOST:
-        return "the port went away before the answer ended", "bad"
-    if answer.verdict is Verdict.NONE:
-        return f"no answer in {question.timeout_s:g} s", "unsure"
-    if answer.errors.total:
-        return f"{len(answer.data)} bytes with {answer.errors.words()}: the line settings do not fit", "bad"
-    match answer.verdict:
-        case Verdict.RIGHT:
-            return f"right answer in {ms}: {question.expected or 'as expected'}", "good"
-        case Verdict.WRONG:
-            return f"wrong answer in {ms}; expected {question.expected}", "unsure"
-        case Verdict.ECHO:
-            return f"our own bytes came back in {ms}: a loopback or an echo", "unsure"
-        case _:
-            return f"answer in {ms}; what a right one looks like is not known", "good"

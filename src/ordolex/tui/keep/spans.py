@@ -12,7 +12,7 @@ from ordolex.core.export import utc_text
 from ordolex.core.link.conversation import Row
 from ordolex.core.record import Event
 from ordolex.core.sieve import read_time, since_midnight
-from ordolex.core.tables.complete import complete
+from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.handover import write_visit
@@ -62,7 +62,12 @@ class Spans(Desk):
         for at, (_, row) in enumerate(self._entries):
             if since_midnight(row.at_us) >= (day, time):
                 self._rows.go_to(at)
-                self.say(f"row {at + 1} of {len(self._entries)}, {clock_time(row.at_us)}", "good")
+                names = {link.id: link.name for link in self.session.links}
+                held = [names.get(link, "?") for link, _ in self.session.book.reader.held_at(row.at_us)]
+                ports = f"ports held then: {', '.join(held)}" if held else "no port was held then"
+                self.say(
+                    f"row {at + 1} of {len(self._entries)}, {clock_time(row.at_us)}; {visible_text(ports)}", "good"
+                )
                 return
         self.say("everything shown is earlier than that", "unsure")
 
@@ -112,10 +117,11 @@ class Spans(Desk):
         chosen = await self.app.push_screen_wait(Pick("Tables", choices[:200]))
         if chosen is None:
             return
-        table = tables[int(chosen)][1]
+        event, table = tables[int(chosen)]
+        before = self.session.book.reader.table_before(event)
         hint = "x writes it as CSV, Esc goes back"
         title = f"{visible_text(table.name)}: {len(table.rows)} rows, {complete(table).words}"
-        if await self.app.push_screen_wait(Picture(title, _table_lines(table), hint)):
+        if await self.app.push_screen_wait(Picture(title, [*_changes(before, table), *_table_lines(table)], hint)):
             proposal = f"{'-'.join(table.name.split())}.csv"
             path = await self.app.push_screen_wait(LinePrompt("Write it into", proposal, _new_file, "Enter writes it"))
             if path is not None:
@@ -150,6 +156,23 @@ class Spans(Desk):
             self.app.call_from_thread(self.say, str(fault), "bad")
         else:
             self.app.call_from_thread(self.say, f"wrote {len(files)} files into {path}", "good")
+
+
+def _changes(before: Table | None, after: Table) -> list[str]:
+    """Row by row, what is not as in the pull before."""
+    if before is None:
+        return []
+    found = changes(before, after)
+    rows: list[tuple[str, tuple[str, ...], tuple[str, ...]]] = [("+", row, ()) for row in found.new]
+    rows += [("−", row, ()) for row in found.gone]
+    rows += [("~", new, old) for old, new in found.changed]
+    if not rows:
+        return ["as in the pull before", ""]
+    out = [f"{found.words}:   + new   − gone   ~ changed"]
+    for sign, row, old in rows[:_SHOWN]:
+        other = [cell for cell, now in zip(old, row, strict=False) if cell != now]
+        out.append(visible_text(f"{sign} {'  '.join(row)}" + (f"   was  {'  '.join(other)}" if other else "")))
+    return [*out, ""]
 
 
 def _table_lines(table: Table) -> list[str]:

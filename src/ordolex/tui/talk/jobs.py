@@ -5,16 +5,20 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.link.question import Question
-from ordolex.core.record import LinkRecord
+from ordolex.core.record import Event, LinkRecord
+from ordolex.core.roll import Roll, read_points
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
+from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.runner import LinkRunner
 from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import Pulled, pull, table_event
 from ordolex.io.work.paced import Progress
+from ordolex.io.work.roll import call_roll
 from ordolex.io.work.rubout import probe_rubout
 from ordolex.tui.readings import (
     bytes_reading,
+    points_reading,
     repeat_reading,
 )
 from ordolex.tui.talk.works import Sending, Works
@@ -83,6 +87,42 @@ class Jobs(Works):
             words, event = table_event(link.id, pulled, before)
             self.session.book.recorder.note(event)
             self._tell(link, words, good=not pulled.words)
+
+    # ---- tests
+
+    async def _call_roll(self, link: LinkRecord, runner: LinkRunner) -> None:
+        """The points come from a table that was pulled, or are typed; each is ticked when the device speaks of it."""
+        tables = [table for event, table in self.session.book.reader.tables() if event.link == link.id]
+        columns = [
+            (f"{t}.{c}", f"{visible_text(table.name)}: {visible_text(name)}")
+            for t, table in enumerate(tables[:6])
+            for c, name in enumerate(table.columns)
+        ]
+        given = ""
+        if columns:
+            choices = [*columns[:60], ("type", "type them")]
+            chosen = await self.app.push_screen_wait(Pick("Points from which column?", choices))
+            if chosen is None:
+                return
+            if chosen != "type":
+                t, c = (int(part) for part in chosen.split("."))
+                given = ", ".join(dict.fromkeys(row[c].replace(",", " ").strip() for row in tables[t].rows))
+        typed = await self._line("Points to be tested", given, points_reading, "each is ticked when a line names it")
+        if typed is None:
+            return
+        roll = Roll(read_points(typed))
+        sending = Sending("testing points")
+        sending.now = roll.words
+
+        def ticked(name: str, line: str) -> None:
+            sending.now = roll.words
+            runner.note("test", f"tested: {name}, from: {line}", {"point": name, "line": line})
+
+        await self._do(link, sending, call_roll(runner, roll, ticked))
+        self.session.book.recorder.note(
+            Event(link.id, utc_us(), round(mono_s() * 1e6), "test", roll.words, {"remaining": roll.remaining})
+        )
+        self._tell(link, roll.words, good=not roll.remaining)
 
     # ---- booting
 

@@ -7,13 +7,17 @@ import asyncio
 from textual import work
 
 from ordolex.core.record import LinkRecord
+from ordolex.core.text.visible import visible_text
+from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
 from ordolex.tui.talk.jobs import Jobs
+from ordolex.tui.talk.leaving import Leaving
 from ordolex.tui.talk.rates import Rates
 from ordolex.tui.talk.said import Said
 from ordolex.tui.talk.sending import Files
-from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.prompts import Pick, Picture
+from ordolex.tui.widgets.screen_view import ScreenView
 
 _MORE = [
     ("command", "A question of the device's sheet"),
@@ -32,12 +36,18 @@ _MORE = [
     ("charset", "Character set"),
     ("reset", "Reset the device's screen"),
     ("clear", "Clear the view; the record stays"),
+    ("earlier", "Search what was sent earlier, to send it again or edit it"),
+    ("signals", "Control lines, flow control and error counters"),
+    ("echo", "Local echo on or off: show what is typed on the device's screen"),
+    ("wrap", "Break the lines of a wide screen, or pan it"),
+    ("roll", "Tick off points as they are tested, with the list that remains"),
+    ("hand over", "Release the port and keep DTR on, for another program"),
 ]
 _SIGNALS = [("on", "on"), ("off", "off"), ("pulse", "off for half a second, then on")]
 _PULSE_S = 0.5
 
 
-class LineWork(Said, Rates, Jobs, Files):
+class LineWork(Said, Rates, Jobs, Files, Leaving):
     """The part of the desk Talk that works on the line."""
 
     @work
@@ -46,35 +56,65 @@ class LineWork(Said, Rates, Jobs, Files):
         link = self.session.chosen
         if what is None or link is None:
             return
-        talk = self.session.talk(link)
-        if what == "command":
-            await self._command(link)
-        elif what == "pick":
-            await self._pick(link)
-        elif what == "search":
-            await self._search(link)
-        elif what == "facts":
-            await self._facts(link)
-        elif what == "charset":
-            await self._choose_charset(link)
-        elif what == "reset":
-            odd = talk.screen.reset()
-            self.say(f"the screen is reset; what had changed it: {odd}" if odd else "the screen is reset", "good")
-        elif what == "clear":
-            talk.rows.clear()
-            talk.screen.clear()
-            self.link_changed()
-            self.say("the view is empty; everything is in Keep (F8)")
+        at_once = {"reset": self._reset, "clear": self._clear, "echo": self._turn_echo, "wrap": self._turn_wrap}
+        closed_too = {
+            "command": self._command, "pick": self._pick, "search": self._search, "facts": self._facts,
+            "charset": self._choose_charset, "earlier": self._earlier, "signals": self._show_signals,
+        }  # fmt: skip
+        works = {
+            "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,
+            "lists": self._pull_lists, "boot": self._wait_for_boot, "roll": self._call_roll,
+        }  # fmt: skip
+        if what in at_once:
+            at_once[what](link)
+        elif what in closed_too:
+            await closed_too[what](link)
         elif (opened := self._open_link()) is not None:
             link, runner = opened
-            works = {
-                "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,
-                "lists": self._pull_lists, "boot": self._wait_for_boot,
-            }  # fmt: skip
-            if what in works:
+            if what == "hand over":
+                await self._hand_over(link)
+            elif what in works:
                 await works[what](link, runner)
             else:
                 await self._signal(what, link, runner)
+
+    def _reset(self, link: LinkRecord) -> None:
+        odd = self.session.talk(link).screen.reset()
+        self.say(f"the screen is reset; what had changed it: {odd}" if odd else "the screen is reset", "good")
+
+    def _clear(self, link: LinkRecord) -> None:
+        talk = self.session.talk(link)
+        talk.rows.clear()
+        talk.screen.clear()
+        self.link_changed()
+        self.say("the view is empty; everything is in Keep (F8)")
+
+    def _turn_echo(self, link: LinkRecord) -> None:
+        talk = self.session.talk(link)
+        talk.local_echo = not talk.local_echo
+        words = "on: what is sent stands underlined on the device's screen (Ctrl+D)" if talk.local_echo else "off"
+        self.say(f"local echo is {words}")
+
+    def _turn_wrap(self, link: LinkRecord) -> None:
+        view = self.query_one(ScreenView)
+        view.wrap = not view.wrap
+        view.refresh()
+        self.say("wide lines are broken at the window's edge" if view.wrap else "a wide screen is panned")
+
+    async def _show_signals(self, link: LinkRecord) -> None:
+        view = self.session.view(link)
+        errors, evidence = view.evidence.errors, view.evidence
+        rows = view.signals.lines(mono_s())
+        rows += ["", f"line errors since it was opened, of {evidence.heard} bytes heard"]
+        kinds = {
+            "framing": errors.framing,
+            "parity": errors.parity,
+            "breaks": errors.breaks,
+            "overrun": errors.overruns,
+        }
+        rows += [f"{name:10} {count:>8}" for name, count in kinds.items()]
+        rows += ["", f"flow control {evidence.line.flow.value}"]
+        await self.app.push_screen_wait(Picture(f"The line of {visible_text(link.name)}", rows, "Esc goes back"))
 
     async def _signal(self, what: str, link: LinkRecord, runner: LinkRunner) -> None:
         try:

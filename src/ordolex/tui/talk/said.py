@@ -9,14 +9,14 @@ from ordolex.core.text.escapes import named
 from ordolex.core.text.facts import facts_in
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
-from ordolex.tui.readings import (
-    search_reading,
-)
+from ordolex.tui.readings import earlier_reading, search_reading
 from ordolex.tui.talk.works import Works
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.wording import cut
+
+_LOOKED_AT = 20_000  # of the last rows, for facts and other characters
 
 
 class Said(Works):
@@ -43,7 +43,7 @@ class Said(Works):
     async def _pick(self, link: LinkRecord) -> None:
         """What is chosen by its name goes into the line of entry as the device's own number."""
         talk = self.session.talk(link)
-        lines = [row.data.decode("utf-8", "replace") for row in list(talk.rows)[-60:] if row.direction == "rx"]
+        lines = [row.data.decode("utf-8", "replace") for row in talk.rows[-60:] if row.direction == "rx"]
         items = numbered([line for text in lines for line in lines_of(text) if line.strip()])
         if not items:
             self.say("The device showed no numbered list lately", "unsure")
@@ -56,6 +56,22 @@ class Said(Works):
             entry.post_message(EntryLine.Given(entry, chosen))
             entry.value = ""
 
+    async def _earlier(self, link: LinkRecord) -> None:
+        """What was sent before and holds a text, the newest first; it goes into the line of entry."""
+        history = list(dict.fromkeys(reversed(self.session.talk(link).history)))
+        if not history:
+            self.say("Nothing was sent on this link yet", "unsure")
+            return
+        typed = await self._line("Sent earlier, and holds", "", earlier_reading(history), "nothing shows all of it")
+        if typed is None:
+            return
+        found = [text for text in history if typed.lower() in text.lower()]
+        chosen = await self.app.push_screen_wait(
+            Pick("Sent earlier", [(str(n), visible_text(text)) for n, text in enumerate(found[:500])])
+        )
+        if chosen is not None:
+            self.query_one("#say", EntryLine).put(found[int(chosen)])
+
     async def _search(self, link: LinkRecord) -> None:
         typed = await self._line(
             "Search upwards for", self._sought, search_reading, "in any case; the view stops there"
@@ -66,18 +82,21 @@ class Said(Works):
         view = self.query_one("#talk-rows", RowView)
         last = view.cursor if typed == self._sought and not view.following else len(rows)
         self._sought = typed
-        for at in range(min(last, len(rows)) - 1, -1, -1):
-            if typed.lower() in rows[at].shown.lower():
-                view.show_at(at)
-                self.say(f"row {at + 1} of {len(rows)}; the same search again goes further up, PgDn goes down", "good")
-                return
+        at = rows.last_with(typed, min(last, len(rows)))
+        if at is not None:
+            view.show_at(at)
+            self.say(f"row {at + 1} of {len(rows)}; the same search again goes further up, PgDn goes down", "good")
+            return
         self.say(f"nothing above holds {typed!r}; Keep (F8) searches the whole record", "unsure")
 
     async def _facts(self, link: LinkRecord) -> None:
         """What the device said of itself is offered for the record, one fact after the other."""
         rows = self.session.talk(link).rows
         lines = [
-            line for row in rows if row.direction == "rx" for line in lines_of(row.data.decode("utf-8", "replace"))
+            line
+            for row in rows[-_LOOKED_AT:]
+            if row.direction == "rx"
+            for line in lines_of(row.data.decode("utf-8", "replace"))
         ]
         found = facts_in(lines)
         if not found:
@@ -93,7 +112,7 @@ class Said(Works):
 
     async def _choose_charset(self, link: LinkRecord) -> None:
         talk = self.session.talk(link)
-        sample = next((row.data for row in reversed(talk.rows) if not row.data.isascii()), b"")
+        sample = next((row.data for row in reversed(talk.rows[-_LOOKED_AT:]) if not row.data.isascii()), b"")
         read = {name: visible_text(text.strip())[:50] for name, text in side_by_side(sample)}
         choices = [(name, f"{name:9} {read[name]}") for name in CHARSETS]
         chosen = await self.app.push_screen_wait(

@@ -10,6 +10,7 @@ from typing import Any
 
 from rich.text import Text
 
+from ordolex.core.link.echo import LEAST, echo_hint
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
@@ -18,6 +19,9 @@ from ordolex.io.work.paced import Progress
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.prompts import LinePrompt
+
+_ECHO_ROWS = 60  # the last rows, in which the echo of what was typed is looked for
+NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 
 
 @dataclass(slots=True)
@@ -61,6 +65,19 @@ class Works(Desk):
             self.say(f"{self._sendings[link.id].what} is under way; Esc stops it", "unsure")
             return None
         return link, runner
+
+    def echo_hint(self, link: LinkRecord) -> str:
+        """What the echo of what was typed tells, where the technician works with echoes at all."""
+        talk = self.session.talk(link)
+        if not (talk.by_key or talk.local_echo):
+            return ""
+        rows = talk.rows[-_ECHO_ROWS:]
+        lines = [at for at, row in enumerate(rows) if row.direction == "tx" and len(row.data.strip()) >= LEAST]
+        if lines:  # whole lines: the last of them; single keys are looked at together
+            rows = rows[lines[-1] :]
+        sent = b"".join(row.data for row in rows if row.direction == "tx")
+        heard = b"".join(row.data for row in rows if row.direction == "rx") + talk.conversation.unfinished
+        return echo_hint(sent, heard, local=talk.local_echo)
 
     def stop_work(self, link: LinkRecord) -> None:
         sending = self._sendings.pop(link.id, None)

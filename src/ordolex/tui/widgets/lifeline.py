@@ -34,6 +34,7 @@ class Lifeline(Painted):
         super().__init__(id="lifeline")
         self.link: LinkRecord | None = None
         self.view: LinkView | None = None
+        self.question = ""
 
     def paint(self) -> Text:
         if self.link is None or self.view is None:
@@ -103,7 +104,7 @@ class Lifeline(Painted):
         assert self.view is not None
         if self.view.returning:
             return f"✗ Gone. Opening it again: {self.view.returning}", "brick"
-        advice = advise(self.view.evidence, mono_s())
+        advice = advise(self.view.evidence, mono_s(), self.question)
         if advice is not None:
             return f"Next  {advice.sentence}", "straw"
         proof = self.view.evidence.proof

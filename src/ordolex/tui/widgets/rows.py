@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from enum import Enum
 
 from rich.segment import Segment
 
 from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.text.visible import hex_pairs, visible, visible_text
+from ordolex.core.text.visible import hex_pairs, visible, visible_text, without_codes
 from ordolex.tui.theme import HEARD, NOTE, SENT, Palette
 from ordolex.tui.widgets.wording import clock_time, cut
 
@@ -23,6 +24,7 @@ class Shown(Enum):
     TEXT = "text"
     HEX = "hex"
     BOTH = "text and hex"
+    PLAIN = "text without escape codes"
 
     def following(self) -> Shown:
         order = list(Shown)
@@ -54,7 +56,9 @@ def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour
     if shown is Shown.HEX:
         pairs = hex_pairs(row.data[: room // 3 + 1])
         return [Segment(cut(pairs, room - len(errors)), text_style), Segment(errors, error_style)]
-    if shown is Shown.TEXT or width < _HEX_FROM:
+    if shown is Shown.PLAIN:
+        row = replace(row, data=without_codes(row.data))
+    if shown in (Shown.TEXT, Shown.PLAIN) or width < _HEX_FROM:
         body, end = _body_and_end(row, room - len(errors))
         return [Segment(body, text_style), Segment(end, ink.style("faint")), Segment(errors, error_style)]
     left = room * 56 // 100

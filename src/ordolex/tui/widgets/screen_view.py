@@ -35,12 +35,14 @@ class ScreenView(Widget):
         super().__init__(id=id)
         self.screen_shown: DeviceScreen | None = None
         self._pan = 0
+        self.wrap = False
+        """Lines wider than the window are broken at its edge, instead of panned."""
 
     @property
     def cut_off(self) -> int:
         """Columns of the screen that do not fit."""
         shown = self.screen_shown
-        return max(0, shown.size[0] - self.size.width) if shown is not None else 0
+        return max(0, shown.size[0] - self.size.width) if shown is not None and not self.wrap else 0
 
     def pan(self, by: int) -> None:
         self._pan = max(0, min(self._pan + by, self.cut_off))
@@ -48,19 +50,23 @@ class ScreenView(Widget):
 
     def render_line(self, y: int) -> Strip:
         width, ground, shown = self.size.width, self.rich_style, self.screen_shown
-        if shown is None or y >= shown.size[1] or self.size.height == 0:
+        if shown is None or self.size.height == 0:
             return Strip.blank(width, ground)
-        lines = shown.size[1]
+        parts = -(-shown.size[0] // width) if self.wrap else 1  # rows that one line of the screen takes
+        lines = shown.size[1] * parts
         top = 0
         cursor = shown.cursor
         if self.size.height < lines:  # the part that holds the cursor
-            at = cursor[1] if cursor is not None else lines - 1
+            at = cursor[1] * parts + cursor[0] // width * self.wrap if cursor is not None else lines - 1
             top = max(0, min(at - self.size.height + 1, lines - self.size.height))
-        pan = min(self._pan, self.cut_off)
+        if y + top >= lines:
+            return Strip.blank(width, ground)
+        line, part = divmod(y + top, parts)
+        pan = part * width if self.wrap else min(self._pan, self.cut_off)
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
-        strip = Strip([Segment(run.text, _style(run, ink)) for run in shown.line(y + top)])
+        strip = Strip([Segment(run.text, _style(run, ink)) for run in shown.line(line)])
         strip = strip.crop(pan, pan + width)
-        if cursor is not None and cursor[1] == y + top and pan <= cursor[0] < pan + width:
+        if cursor is not None and cursor[1] == line and pan <= cursor[0] < pan + width:
             at = cursor[0] - pan
             strip = Strip.join(
                 [strip.crop(0, at), strip.crop(at, at + 1).apply_style(Style(reverse=True)), strip.crop(at + 1)]

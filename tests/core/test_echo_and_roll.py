@@ -1,0 +1,37 @@
+"""What is said of an echo, and which points a device's lines tick."""
+
+from __future__ import annotations
+
+import pytest
+
+from ordolex.core.link.echo import echo_hint
+from ordolex.core.roll import Roll, read_points
+
+
+@pytest.mark.parametrize(
+    ("sent", "heard", "local", "says"),
+    [
+        (b"status\r", b"status\r\nok\r\n", False, ""),
+        (b"status\r", b"status\r\nok\r\n", True, "stands twice"),
+        (b"status\r", b"ssttaattuuss\r\n", False, "comes back twice"),
+        (b"portion 120\r", b"prtion 12\r\nok\r\n", False, "2 of 10 characters are missing"),
+        (b"status\r", b"ok\r\n", False, "does not echo"),
+        (b"status\r", b"ok\r\n", True, ""),
+        (b"st\r", b"ok\r\n", False, ""),
+    ],
+)  # fmt: skip
+def test_the_echo_tells(sent: bytes, heard: bytes, local: bool, says: str) -> None:
+    hint = echo_hint(sent, heard, local=local)
+    assert says in hint and bool(hint) == bool(says)
+
+
+def test_a_point_is_ticked_once_and_not_by_a_longer_name() -> None:
+    roll = Roll(read_points("pump 2, Pump 20, , intake level, pump 2"))
+    assert roll.points == ["pump 2", "Pump 20", "intake level"]
+    assert roll.hear("EVENT 0041 PUMP 20 running", 7) == ["Pump 20"]
+    assert roll.remaining == ["pump 2", "intake level"]
+    assert roll.hear("pump 20 off", 8) == []
+    assert roll.hear("pump 2 off, pump 20 off", 9) == ["pump 2"]
+    assert roll.ticked["Pump 20"] == (7, "EVENT 0041 PUMP 20 running") and "remaining: intake level" in roll.words
+    with pytest.raises(ValueError, match="commas"):
+        read_points(" , ")
