@@ -106,7 +106,7 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
         self._at_history = len(history)
         if self._input.value == self._offered:  # nobody touched what was offered for another link
             self._offered = link.first_question if link is not None and not history else ""
-            self._input.put(self._offered)
+            self._input.put(self._offered, offered=True)
         self.query_one(ScreenView).screen_shown = self.session.talk(link).screen if link is not None else None
         self.show_entry()
         self.turn()

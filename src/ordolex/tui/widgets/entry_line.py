@@ -54,10 +54,12 @@ class EntryLine(Input, inherit_bindings=False):
         super().__init__(value, id=id, select_on_focus=False)
         self._clears = clears
 
-    def put(self, text: str) -> None:
-        """Another text, with the cursor behind it."""
+    def put(self, text: str, *, offered: bool = False) -> None:
+        """Another text, with the cursor behind it. What is only offered is replaced by what is typed."""
         self.value = text
         self.cursor_position = len(text)
+        if offered:
+            self.action_select_all()
 
     def _on_paste(self, event: Paste) -> None:
         if self._clears and len(event.text.splitlines()) > 1:
