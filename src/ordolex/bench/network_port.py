@@ -57,7 +57,8 @@ class NetworkPort:
 
     @property
     def endpoint(self) -> str:
-        return f"rfc2217://127.0.0.1:{self.port}"
+        scheme = "tcp" if self._station.plan.raw else "rfc2217"
+        return f"{scheme}://127.0.0.1:{self.port}"
 
     async def vanish(self) -> None:
         """As if the adapter was pulled: the client is cut off, and nobody listens."""
@@ -81,6 +82,7 @@ class NetworkPort:
             await self._client.serve(reader)
         finally:
             self._client = None
+            self._station.lines_changed = lambda: None
             self._station.detach()
             with contextlib.suppress(OSError):
                 writer.close()
@@ -101,6 +103,10 @@ class _Client:
         self._held_back: list[Character] = []
 
     async def serve(self, reader: asyncio.StreamReader) -> None:
+        if self._station.plan.raw:
+            await self._serve_raw(reader)
+            return
+        self._station.lines_changed = self._lines_changed
         self._end.start()
         self._flush()
         self._station.attach(self._deliver, self._settings)
@@ -117,6 +123,24 @@ class _Client:
                         case _:
                             pass
                 self._flush()
+
+    async def _serve_raw(self, reader: asyncio.StreamReader) -> None:
+        """Plain TCP: no settings, no control lines; the device's own settings always fit."""
+        self._station.attach(self._deliver_raw, self._station.device_line)
+        with contextlib.suppress(OSError):
+            while data := await reader.read(65_536):
+                self._station.from_laptop(data)
+
+    def _deliver_raw(self, characters: list[Character]) -> None:
+        if not self._writer.is_closing():
+            self._writer.write(bytes(character.byte for character in characters))
+
+    def _modem_state(self) -> ModemState:
+        return _ALL_ON if self._station.carrier else _ALL_ON & ~ModemState.DCD
+
+    def _lines_changed(self) -> None:
+        self._end.notify_modem(self._modem_state() & self._modem_mask)
+        self._flush()
 
     def cut(self) -> None:
         self._writer.transport.abort()
@@ -162,7 +186,7 @@ class _Client:
             case Code.SET_MODEMSTATE_MASK:
                 self._modem_mask = ModemState(message.value)
                 self._end.answer(message)
-                self._end.notify_modem(_ALL_ON & self._modem_mask)
+                self._end.notify_modem(self._modem_state() & self._modem_mask)
             case Code.PURGE_DATA:
                 if message.value in (Purge.RECEIVE, Purge.BOTH):
                     self._station.purge()
@@ -214,6 +238,8 @@ class _Client:
         for name, (ask, values) in groups.items():
             if value in values:
                 self._control[name] = value
+                if name == "dtr":
+                    self._station.dtr(value == Control.DTR_ON)
             if value == ask or value in values:
                 return self._control[name]
         if value == Control.ASK_BREAK:

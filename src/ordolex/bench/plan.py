@@ -24,7 +24,21 @@ class DevicePlan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
-    kind: Literal["oxygen", "temperature", "logger", "feeder", "alarms", "counter", "display", "echo"]
+    kind: Literal[
+        "oxygen",
+        "temperature",
+        "logger",
+        "feeder",
+        "alarms",
+        "counter",
+        "display",
+        "bus",
+        "bus-ascii",
+        "bus-tcp",
+        "meter",
+        "modem",
+        "echo",
+    ]
     line: str = "9600 8N1"
     polarity: Literal["normal", "inverted"] = "normal"
     noise: float = Field(0.0, ge=0.0, le=0.5, description="chance that a bit is turned over")
@@ -38,6 +52,9 @@ class DevicePlan(BaseModel):
     port: int = Field(0, ge=0, le=65535, description="TCP port on 127.0.0.1; 0 or one in use: any free one")
     first_question: str = ""
     unit: int = Field(1, ge=0, le=255)
+    raw: bool = Field(False, description="served as plain TCP in place of RFC 2217")
+    units: list[Annotated[int, Field(ge=1, le=247)]] = Field([3, 4, 7], min_length=1, max_length=32)
+    dials: dict[str, str] = Field({}, description="telephone number → name of the device that answers there")
     interval_s: float = Field(2.0, ge=0.0, le=3600, description="how often a device that talks by itself speaks")
 
     @field_validator("line")

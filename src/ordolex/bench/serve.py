@@ -47,6 +47,8 @@ class Bench:
             self._benches.append(place)
             if device.twin:
                 self._benches.append(place.twin_of(self._tell))
+        for place in self._benches:
+            place.station.look_up(self._where)
         self._control: asyncio.Server | None = None
         self._later: set[asyncio.Task[None]] = set()
 
@@ -63,6 +65,13 @@ class Bench:
             await place.vanish()
         if self._control is not None:
             self._control.close()
+
+    def _where(self, name: str) -> tuple[str, int] | None:
+        """Where a device can be reached by a call: only one on plain TCP that nobody holds."""
+        place = next((place for place in self._benches if place.plan.name == name and place.plan.raw), None)
+        if place is None or not place.network.listening or place.station.taken:
+            return None
+        return "127.0.0.1", place.network.port
 
     def notice(self) -> BenchNotice:
         listening = self._control.sockets if self._control is not None else ()  # none any more once it stops
@@ -215,9 +224,11 @@ def _misbehave(station: Station, verb: str, value: str) -> None:
         case "format":
             station.misbehave(format_=_format(value))
         case _:
-            if value not in (*KINDS, "overrun"):
-                raise ControlError(f"garble wants one of {', '.join((*KINDS, 'overrun'))}")
-            station.garbled = "" if value == "off" else value
+            own = station.tempers
+            if value not in (*KINDS, "overrun", *own):
+                raise ControlError(f"garble wants one of {', '.join((*KINDS, 'overrun', *own))}")
+            station.set_temper(value if value in own else "")
+            station.garbled = "" if value == "off" or value in own else value
 
 
 def _format(text: str) -> str:

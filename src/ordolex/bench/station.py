@@ -11,13 +11,18 @@ import random
 from collections.abc import Callable
 from heapq import heappop, heappush
 
+from ordolex.bench.calls import Calls
+from ordolex.bench.devices import bus, feeder, meter
 from ordolex.bench.devices.annunciator import Annunciator
-from ordolex.bench.devices.base import Say, StandIn
+from ordolex.bench.devices.base import Relining, Say, StandIn
+from ordolex.bench.devices.bus import Bus
 from ordolex.bench.devices.counter import FishCounter
 from ordolex.bench.devices.display import RoomDisplay
 from ordolex.bench.devices.echo import EchoPlug
 from ordolex.bench.devices.feeder import FeederController
 from ordolex.bench.devices.logger import Logger
+from ordolex.bench.devices.meter import Meter
+from ordolex.bench.devices.modem import Modem
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.devices.temperature import TemperatureString
 from ordolex.bench.garble import FIRST_ONLY, garble
@@ -29,6 +34,10 @@ from ordolex.core.wire.line import Line
 from ordolex.core.wire.receiver import Character, Receiver
 
 Sink = Callable[[list[Character]], None]
+TEMPERS: dict[str, tuple[str, ...]] = {
+    "bus": bus.TEMPERS, "bus-ascii": bus.TEMPERS, "bus-tcp": bus.TEMPERS, "meter": meter.TEMPERS,
+    "feeder": feeder.TEMPERS,
+}  # fmt: skip
 _STEP_S = 0.002  # bytes that come within 2 ms are handed over together
 
 
@@ -52,9 +61,39 @@ class Station:
         self._device = _device(plan, self._loop.time())
         self._says: list[Say] = []
         self._count = 0
+        self._had_carrier = False
         self._began = False
         self._timer: asyncio.TimerHandle | None = None
+        self._calls = Calls(self._device, plan.dials, self._pump) if isinstance(self._device, Modem) else None
+        self.lines_changed: Callable[[], None] = lambda: None
+        """Called when a control line of the device changes."""
         self._build_line()
+
+    @property
+    def carrier(self) -> bool:
+        """Whether the device's DCD is on: a modem's only during a call."""
+        return not isinstance(self._device, Modem) or self._device.in_call
+
+    @property
+    def tempers(self) -> tuple[str, ...]:
+        """Ways of its own in which the device can misbehave."""
+        return TEMPERS.get(self.plan.kind, ())
+
+    def set_temper(self, temper: str) -> None:
+        """One of `tempers`, or empty for none."""
+        if hasattr(self._device, "temper"):
+            self._device.temper = temper
+
+    def dtr(self, on: bool) -> None:
+        """The laptop's DTR."""
+        if not on and isinstance(self._device, Modem):
+            self._say(self._device.dtr_dropped(self._loop.time()))
+            self._pump()
+
+    def look_up(self, find: Callable[[str], tuple[str, int] | None]) -> None:
+        """How the device's calls find the one that answers."""
+        if self._calls is not None:
+            self._calls.find = find
 
     @property
     def taken(self) -> bool:
@@ -135,12 +174,12 @@ class Station:
         heard = self._to_device.advance(now)
         says = self._device.receive(heard, now) if heard else []
         says += self._device.tick(now)
-        if not self.silent:
-            for say in says:
-                spoils = self.garbled and not (self._began and self.garbled in FIRST_ONLY)
-                data = garble(say.data, self.garbled, self._random) if spoils else say.data
-                self._began = True
-                heappush(self._says, Say(say.at_s + self.latency_s, data))
+        if self._calls is not None:
+            says += self._calls.turn(now)
+        self._say(says)
+        if self.carrier != self._had_carrier:
+            self._had_carrier = self.carrier
+            self.lines_changed()
         while self._says and self._says[0].at_s <= now:
             self._to_laptop.send(heappop(self._says).data, now)
         self._follow_device(now)
@@ -151,10 +190,19 @@ class Station:
             self._sink(characters)
         self._schedule(now)
 
+    def _say(self, says: list[Say]) -> None:
+        if self.silent:
+            return
+        for say in says:
+            spoils = self.garbled and not (self._began and self.garbled in FIRST_ONLY)
+            data = garble(say.data, self.garbled, self._random) if spoils else say.data
+            self._began = True
+            heappush(self._says, Say(say.at_s + self.latency_s, data))
+
     def _follow_device(self, now: float) -> None:
         """A device that changed its own settings uses them as soon as what it said has left."""
         device, gone = self._device, now >= self._to_laptop.sender.free_at_s
-        if isinstance(device, FeederController) and gone and not (self._says or self._to_laptop.busy):
+        if isinstance(device, Relining) and gone and not (self._says or self._to_laptop.busy):
             if device.line != (self._changed_line or read_line(self.plan.line).settings):
                 self._changed_line = device.line
                 self._to_laptop.sender.settings = self._to_device.receiver.settings = self.device_line
@@ -178,7 +226,7 @@ class Station:
         times = [self._device.next_deadline(), self._to_device.next_deadline(), self._to_laptop.next_deadline()]
         if self._says:
             times.append(self._says[0].at_s)
-        if isinstance(self._device, FeederController) and self._to_laptop.sender.free_at_s > now:
+        if isinstance(self._device, Relining) and self._to_laptop.sender.free_at_s > now:
             times.append(self._to_laptop.sender.free_at_s)
         due = min((t for t in times if t is not None), default=None)
         if due is not None:
@@ -201,5 +249,11 @@ def _device(plan: DevicePlan, now_s: float) -> StandIn:
             return RoomDisplay(read_line(plan.line).settings, plan.interval_s, now_s)
         case "counter":
             return FishCounter(read_line(plan.line).settings)
+        case "bus" | "bus-ascii" | "bus-tcp":
+            return Bus(read_line(plan.line).settings, plan.units, plan.kind.partition("-")[2] or "rtu")
+        case "meter":
+            return Meter(read_line(plan.line).settings, now_s)
+        case "modem":
+            return Modem(read_line(plan.line).settings)
         case "echo":
             return EchoPlug()

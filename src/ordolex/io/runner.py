@@ -168,13 +168,17 @@ class LinkRunner:
         self._note("released", "port released, DTR kept on" if keep_dtr else "port released")
         self._note_rung(before)
 
-    async def retune(self, line: LineSettings) -> None:
-        """Changes the line settings, in an open port at once."""
+    async def retune(self, line: LineSettings, *, keep: bool = False) -> None:
+        """Changes the line settings, in an open port at once. `keep` says that the protocol itself asks for it, in the
+        middle of an exchange: what was proven stays."""
         old = self._state.line
         if self._transport is not None:
             await self._transport.configure(line)
         before = self._state.rung
-        self._state.retuned(line, mono_s())
+        if keep:
+            self._state.line = line
+        else:
+            self._state.retuned(line, mono_s())
         self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
         self._note_rung(before)
 
@@ -311,7 +315,8 @@ class LinkRunner:
         before = self._state.rung
         if self._state.line.flow is Flow.XON_XOFF:
             self._signals = self._signals.heard(data, at_s)
-        self._state.heard(data, errors, at_s)
+        framed = self._exchange is not None and self._exchange.question.codec is not None
+        self._state.heard(data, errors, at_s, framed=framed)
         self._note_rung(before)
         self.feed.put(Passed("rx", data, utc_us(at_s), errors))
         for hear in self._hearers:

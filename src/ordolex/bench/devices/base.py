@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, runtime_checkable
 
+from ordolex.core.line.settings import LineSettings
 from ordolex.core.wire.receiver import Character
 
 
@@ -12,6 +13,15 @@ class Say(NamedTuple):
 
     at_s: float
     data: bytes
+
+
+@runtime_checkable
+class Relining(Protocol):
+    """A device that changes its own line settings; it is told when the line has followed."""
+
+    line: LineSettings
+
+    def relined(self, now_s: float) -> None: ...
 
 
 class StandIn(Protocol):

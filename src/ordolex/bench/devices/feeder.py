@@ -7,6 +7,7 @@ takes a while. A new rate holds only if Enter comes at that rate within five sec
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from ordolex.bench.devices.base import Say
@@ -20,7 +21,7 @@ _KEEP_RATE_S = 5.0
 _BOOT = (
     "Brookmade FC-4 feeder controller",
     "boot 2.06, self test ok",
-    "address 192.0.2.44 mask 255.255.255.0",
+    "address {address} mask {mask}",
     "serial FC4-00317",
     "4 feeders found",
 )
@@ -31,9 +32,13 @@ _MENU = (
     (3, "Feeder to work on"),
     (4, "Network"),
     (5, "Serial rate"),
+    (6, "Show network"),
     (8, "Save and leave"),
     (9, "Leave without saving"),
 )
+_NETWORK = ("address", "mask", "gateway", "host", "domain")
+_ASKED = {"address": "new address", "mask": "new mask", "gateway": "gateway", "host": "host name", "domain": "domain"}
+TEMPERS = ("slip",)
 _RATES = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
 
 
@@ -52,7 +57,12 @@ class FeederController:
         self._old_line = line
         self._switching = False
         self._name = ""
-        self._stored = {"portion": 120, "times": 3}
+        self._stored: dict[str, int | str] = {
+            "portion": 120, "times": 3, "address": "192.0.2.44", "mask": "255.255.255.0", "gateway": "192.0.2.1",
+            "host": "feeder-4", "domain": "hatchery.example",
+        }  # fmt: skip
+        self.temper = ""
+        """`slip`: it keeps a mask other than it was given, as a worn key would."""
         self._values = dict(self._stored)
         self._feeder = 0
         self._given: Callable[[str], str] = self._wake
@@ -99,7 +109,8 @@ class FeederController:
         if self._booted_s is not None and now_s >= self._booted_s:
             self._booted_s = None
             self._rest(now_s)
-            return [Say(now_s, ("\r\n".join(_BOOT) + "\r\n\r\n" + self._ask_login()).encode())]
+            boot = "\r\n".join(_BOOT).format(**self._stored)
+            return [Say(now_s, (boot + "\r\n\r\n" + self._ask_login()).encode())]
         if self._rate_until_s is not None and now_s >= self._rate_until_s:
             self._rate_until_s = None
             self.line = self._old_line
@@ -165,10 +176,13 @@ class FeederController:
                 self._given = self._which
                 return "\r\n".join(f" {n} {name}" for n, name in enumerate(_FEEDERS)) + "\r\nfeeder number: "
             case "4":
-                return "address 192.0.2.44 mask 255.255.255.0\r\nchoice: "
+                return self._ask_network(0)
             case "5":
                 self._given = self._rate
                 return f"new rate [{self.line.baud}]: "
+            case "6":
+                rows = [f"{name:8} {self._values[name]}" for name in _NETWORK]
+                return "\r\n".join(rows) + "\r\nchoice: "
             case "8":
                 self._given = self._may_restart
                 self._stored = dict(self._values)
@@ -195,6 +209,24 @@ class FeederController:
             return f"? give 1..8\r\nfeedings a day (1..8) [{self._values['times']}]: "
         self._values["times"] = int(text or self._values["times"])
         return self._menu()
+
+    def _ask_network(self, number: int) -> str:
+        """One value after the other, without a way back; an empty answer keeps what is there."""
+        if number == len(_NETWORK):
+            return self._menu()
+        name = _NETWORK[number]
+        self._given = lambda text: self._network(number, text)
+        return f"{_ASKED[name]} [{self._values[name]}]: "
+
+    def _network(self, number: int, text: str) -> str:
+        name, text = _NETWORK[number], text.strip()
+        numeric = name in ("address", "mask", "gateway")
+        if text and numeric and not re.fullmatch(r"\d{1,3}(\.\d{1,3}){3}", text):
+            return f"? four numbers\r\n{self._ask_network(number)}"
+        if text:
+            slips = self.temper == "slip" and name == "mask"
+            self._values[name] = text.rsplit(".", 1)[0] + ".128" if slips else text
+        return self._ask_network(number + 1)
 
     def _which(self, text: str) -> str:
         if not text.strip().isdecimal() or int(text) >= len(_FEEDERS):

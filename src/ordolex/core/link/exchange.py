@@ -18,6 +18,7 @@ _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
 
 class Ended(Enum):
     UNTIL = "the text that ends it came"
+    FRAME = "the answer is whole"
     LINE_END = "line end, then silence"
     SILENCE = "silence"
     NOTHING = "no answer in time"
@@ -68,7 +69,9 @@ class Exchange:
             self._first_s = now_s
         self._last_s = now_s
         self._parts += data
-        until = self.question.until
+        codec, until = self.question.codec, self.question.until
+        if codec is not None and codec.whole(bytes(self._parts)):
+            return self._end(Ended.FRAME)
         if until is not None and until in self._parts[-(len(data) + len(until)) :]:
             return self._end(Ended.UNTIL)
         if len(self._parts) >= MAX_ANSWER:

@@ -73,6 +73,12 @@ class Judge:
         self._tail = b""
         self._decoder = codecs.getincrementaldecoder("utf-8")("surrogateescape")
 
+    def judged_by_check(self, right: bool) -> None:
+        """An answer was judged by the check of its frame, not by whether it is text."""
+        self.reset()
+        self.checks_right += right
+        self.checks_wrong += not right
+
     def receive(self, data: bytes, errors: LineErrors | None) -> None:
         bad = self._unreadable(data) + self._wrong_sentences(data)
         if errors is not None:

@@ -9,8 +9,10 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from enum import Enum
+from typing import Protocol
 
 from ordolex.core.text.escapes import named
+from ordolex.core.text.patterns import fullmatch
 
 _NR1 = r"[+-]?\d+"
 _NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
@@ -30,6 +32,26 @@ _COMMON: dict[str, tuple[str, str]] = {
 _QUERY = re.compile(r":?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*\?")
 
 
+class Codec(Protocol):
+    """How the answer to a framed question is found in what comes, and what it is worth."""
+
+    @property
+    def name(self) -> str:
+        """What is asked, for people."""
+
+    @property
+    def expected(self) -> str:
+        """What a right answer looks like, in words."""
+
+    def whole(self, data: bytes) -> bool:
+        """Whether the answer is there, so that nothing more needs to be waited for."""
+
+    def judge(self, data: bytes) -> Verdict: ...
+
+    def words(self, data: bytes) -> str:
+        """What the answer says, or why it is none."""
+
+
 class Verdict(Enum):
     """What an answer is worth."""
 
@@ -47,12 +69,14 @@ class Question:
     until      bytes that end the answer; None: a line end and a short silence, or a silence alone
     like       a pattern for the whole of a right answer, as a sheet gives it
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
+    codec      finds and judges the answer of a framed question; the rest above does not count then
     """
 
     data: bytes
     until: bytes | None = None
     timeout_s: float = 1.0
     like: str = ""
+    codec: Codec | None = None
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:
@@ -61,11 +85,15 @@ class Question:
     @property
     def text(self) -> str:
         """For people; a question that is nothing but a line end has that for its name."""
+        if self.codec is not None:
+            return self.codec.name
         return self.data.decode("latin-1").strip() or named(self.data)
 
     @property
     def expected(self) -> str | None:
         """In words, what a right answer looks like; None where that is not known."""
+        if self.codec is not None:
+            return self.codec.expected
         if self.like:
             return f"text like {self.like}"
         if self.text.upper() in _COMMON:
@@ -80,15 +108,21 @@ class Question:
     def judge(self, answer: bytes) -> Verdict:
         if not answer:
             return Verdict.NONE
+        if self.codec is not None:
+            return self.codec.judge(answer)
         if answer == self.data or answer.strip() == self.data.strip():
             return Verdict.ECHO
         if self.like:
-            return Verdict.RIGHT if re.fullmatch(self.like, self._without_echo(answer)) else Verdict.WRONG
+            return Verdict.RIGHT if fullmatch(self.like, self._without_echo(answer)) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in answer else Verdict.WRONG
         if self.expected is None:
             return Verdict.UNJUDGED
         return Verdict.RIGHT if self._fits(self._without_echo(answer)) else Verdict.WRONG
+
+    def words(self, answer: bytes) -> str:
+        """What the answer says, for people."""
+        return self.codec.words(answer) if self.codec is not None else answer.decode("utf-8", "replace").strip()
 
     def _without_echo(self, answer: bytes) -> str:
         """Some devices echo the question before they answer it; the answer is what follows."""

@@ -123,16 +123,20 @@ class LinkState:
         self.sent_bytes += len(data)
         self.last_sent_s = now_s
 
-    def heard(self, data: bytes, errors: LineErrors | None, now_s: float) -> None:
+    def heard(self, data: bytes, errors: LineErrors | None, now_s: float, *, framed: bool = False) -> None:
+        """`framed` bytes are the answer to a framed question: its check judges them, not whether they are text."""
         if errors is not None:
             self.errors.add(errors)
-        self._judge.receive(data, errors)
+        if not framed:
+            self._judge.receive(data, errors)
         if data:
             self._note_rhythm(now_s)
             self.heard_bytes += len(data)
             self.last_heard_s = now_s
             self._remember(data[-LOOKED_AT:], errors, now_s)
             self._step(Happening.BYTES, now_s)
+        if framed:
+            return
         if self._judge.bad:
             self._step(Happening.UNCLEAN, now_s)
         elif self._judge.clean:
@@ -142,11 +146,14 @@ class LinkState:
         self.asked += 1
         verdict = answer.verdict
         self.echoed = verdict is Verdict.ECHO
+        if answer.question.codec is not None and answer.data:
+            self._judge.judged_by_check(verdict is Verdict.RIGHT)
+            self._step(Happening.CLEAN if verdict is Verdict.RIGHT else Happening.UNCLEAN, now_s)
         if verdict is Verdict.RIGHT and answer.last_s is not None:
             self._answered_before.add(answer.question.data)
             self._step(Happening.RIGHT, now_s)
             if self.rung is Rung.PROVEN:
-                text = answer.data.decode("utf-8", "replace").strip()
+                text = answer.question.words(answer.data)
                 self.proof = Proof(answer.question.text, text, answer.last_s * 1000, now_s)
         elif verdict is Verdict.WRONG:
             self._step(Happening.WRONG, now_s)

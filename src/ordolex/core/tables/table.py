@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+from ordolex.core.text import patterns
+
 _CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
 
 
@@ -66,13 +68,13 @@ def lines_of(text: str) -> list[str]:
 def by_pattern(name: str, lines: Sequence[str], pattern: str, heading: str = "") -> Table:
     """Rows where the pattern fits a whole line; its named groups are the columns. Blank lines, and lines that `heading`
     fits, are neither rows nor odd. Raises re.error for a pattern that cannot be read."""
-    row, skip = re.compile(pattern), re.compile(heading) if heading else None
+    row = re.compile(pattern)
     columns = tuple(row.groupindex) or tuple(f"column {number}" for number in range(1, row.groups + 1)) or ("line",)
     rows, odd = [], []
     for number, line in enumerate(lines, 1):
-        if not line.strip() or (skip is not None and skip.search(line)):
+        if not line.strip() or (heading and patterns.search(heading, line)):
             continue
-        found = row.fullmatch(line.rstrip())
+        found = patterns.fullmatch(pattern, line.rstrip())
         if found is None:
             odd.append((number, line))
         else:

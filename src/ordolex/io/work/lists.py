@@ -12,6 +12,7 @@ from ordolex.core.record import Event
 from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
+from ordolex.core.text import patterns
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.runner import LinkRunner
@@ -42,7 +43,7 @@ async def pull(
         heard.extend(data)
         came.set()
 
-    end = re.compile(lists.end.encode()) if lists.end else None
+    end = lists.end.encode()
     more = re.compile(re.escape(lists.more.encode())) if lists.more else None
     command = to_bytes(lists.command.replace("{number}", str(one.number)))
     text, pages, words = bytearray(), 0, ""
@@ -51,7 +52,7 @@ async def pull(
         while True:
             came.clear()
             page = more.search(bytes(heard)) if more is not None else None
-            ended = end.search(bytes(heard)) if end is not None else None
+            ended = patterns.search(end, bytes(heard)) if end else None
             if ended is not None:
                 text += heard[: ended.start()]
                 break
@@ -63,11 +64,11 @@ async def pull(
                 await runner.send(to_bytes(lists.go_on))
                 continue
             try:
-                async with asyncio.timeout(_STALLED_S if end is not None or more is not None else 2.0):
+                async with asyncio.timeout(_STALLED_S if end or more is not None else 2.0):
                     await came.wait()
             except TimeoutError:
                 text += heard
-                words = "" if end is None and text else f"nothing came for {_STALLED_S:g} s before its end"
+                words = "" if not end and text else f"nothing came for {_STALLED_S:g} s before its end"
                 break
             changed(text.count(b"\n") + heard.count(b"\n"))
     shown = bytes(text)

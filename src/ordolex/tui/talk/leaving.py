@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import re
 from dataclasses import replace
 
 from textual import work
@@ -12,6 +11,7 @@ from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.record import LinkRecord
+from ordolex.core.text import patterns
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
@@ -38,7 +38,7 @@ class Leaving(Works):
         sheet = self.session.sheet_of(link)
         leave = sheet.leave if sheet is not None else None
         prompt = prompt_of(self.session.talk(link)).decode("latin-1")
-        open_there = leave is not None and self.session.is_open(link) and re.search(leave.open, prompt)
+        open_there = leave is not None and self.session.is_open(link) and patterns.search(leave.open, prompt)
         return visible_text(prompt.strip()) if open_there else ""
 
     @work

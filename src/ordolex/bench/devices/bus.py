@@ -1,0 +1,186 @@
+"""The pump house bus: blower and pump drives and the lift station's PLC, on one RS-485 line, by Modbus.
+
+Units 3 and 4 are variable-speed drives, unit 7 the PLC; what each register is stands in the shipped sheets. Two units
+may carry one address: both answer then, and the line carries the AND of both. The PLC is slow.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from ordolex.bench.devices.base import Say
+from ordolex.core.checks import crc16
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.protocols.modbus.frames import FRAMINGS, Ascii, Tcp, lrc, quiet_s
+from ordolex.core.protocols.modbus.pdu import Code, request_length
+from ordolex.core.protocols.modbus.server import Refused, Unit
+from ordolex.core.protocols.modbus.values import encode
+from ordolex.core.wire.receiver import Character
+
+_TURN_ROUND_S, _SLOW_S = 0.006, 0.18
+TEMPERS = ("busy", "refuse", "forget", "wrong-check", "truncated", "other-unit")
+"""How a unit can be told to misbehave."""
+
+
+class _Drive:
+    """Holding 0 speed set point 0.1 Hz, 1 ramp s, 2 start, 3 unit ID, 4-5 power kW (float, low word first), 10 current
+    limit 0.1 A (held only when stored by 99), 99 store; input 0 speed, 1 current, 2-3 hours (uint32)."""
+
+    def __init__(self, number: int, name: str) -> None:
+        unit = Unit(identity=("Brookmade", name, "2.03"))
+        unit.holding = {0: 350, 1: 12, 2: 1, 3: number, 10: 124, 11: 0, 99: 0, 100: 0}
+        unit.holding |= dict(zip((4, 5), encode(5.5, "float32", "CDAB"), strict=True))
+        unit.coils = {0: True, 1: False}
+        unit.discrete = {0: True, 1: False, 2: True}
+        unit.may_write = self._may_write
+        unit.written = self._written
+        self.unit = unit
+        self.slow_s = 0.0
+        self._stored = dict(unit.holding)
+        self._number = number
+
+    def tick(self, now_s: float) -> None:
+        speed = self.unit.holding[0] if self.unit.holding[2] else 0
+        current = round(40 + speed * 0.21 + 3 * math.sin(now_s / 7 + self._number))
+        hours = 18_204 + round(now_s) // 3600
+        self.unit.input = {0: max(0, speed + round(2 * math.sin(now_s / 3))), 1: current}
+        self.unit.input |= dict(zip((2, 3), encode(hours, "uint32", "CDAB"), strict=True))
+
+    @staticmethod
+    def _may_write(address: int, value: int) -> None:
+        limits = {0: (0, 500), 1: (1, 120), 2: (0, 1), 3: (1, 247), 10: (20, 180), 11: (0, 3)}
+        low, high = limits.get(address, (0, 0xFFFF))
+        if not low <= value <= high:
+            raise Refused(Code.ILLEGAL_VALUE)
+        if address in (4, 5):
+            raise Refused(Code.ILLEGAL_ADDRESS)
+
+    def _written(self, address: int, value: int) -> None:
+        if address == 99 and value == 1:
+            self._stored = {**self.unit.holding, 99: 0, 100: 0}
+        if address == 100 and value == 1:
+            self.unit.holding = dict(self._stored)
+        self.unit.holding[99] = self.unit.holding[100] = 0
+
+
+class _Plc:
+    """Holding 0 pump start level mm, 1 pump stop level mm, 2-3 pumped volume m³ (float, high word first), 20-27 name;
+    input 0 level mm, 1 starts; coil 0 pump released, 1 siren."""
+
+    def __init__(self, number: int) -> None:
+        unit = Unit(identity=("Brookmade", "LS-2", "1.9"))
+        unit.holding = {0: 900, 1: 350}
+        unit.holding |= dict(zip((2, 3), encode(1834.25, "float32"), strict=True))
+        unit.holding |= dict(zip(range(20, 28), encode("LIFT STATION", "string", length=8), strict=True))
+        unit.coils = {0: True, 1: False}
+        unit.discrete = {0: False, 1: True}
+        unit.may_write = self._may_write
+        self.unit = unit
+        self.slow_s = _SLOW_S
+
+    def tick(self, now_s: float) -> None:
+        self.unit.input = {0: round(620 + 240 * math.sin(now_s / 41)), 1: 118 + round(now_s / 258)}
+
+    def _may_write(self, address: int, value: int) -> None:
+        if address == 0 and not self.unit.holding[1] < value <= 1500:
+            raise Refused(Code.ILLEGAL_VALUE)
+        if address == 1 and not 100 <= value < self.unit.holding[0]:
+            raise Refused(Code.ILLEGAL_VALUE)
+
+
+_DRIVES = {3: "VD-3 blower", 4: "VD-3 pump"}
+_MAKE: dict[int, Callable[[int], _Drive | _Plc]] = {7: _Plc}
+
+
+class Bus:
+    """`units` are the addresses, one may stand twice; `mode` is rtu, ascii or tcp."""
+
+    def __init__(self, line: LineSettings, units: list[int], mode: str) -> None:
+        self._line = line
+        self._framing = FRAMINGS[mode]()
+        self._units = [(n, _MAKE[n](n) if n in _MAKE else _Drive(n, _DRIVES.get(n, f"VD-3 drive {n}"))) for n in units]
+        self._heard = bytearray()
+        self._last_s = 0.0
+        self.temper = ""
+
+    def receive(self, characters: list[Character], now_s: float) -> list[Say]:
+        quiet = quiet_s(self._line.characters_per_s, self._line.baud)
+        if now_s - self._last_s > max(0.05, quiet):
+            self._heard.clear()
+        self._last_s = now_s
+        for character in characters:
+            if character.faulty:
+                self._heard.clear()
+            else:
+                self._heard.append(character.byte)
+        out = []
+        while (request := self._request()) is not None:
+            head, unit, pdu = request
+            out += self._answers(head, unit, pdu, now_s)
+        return out
+
+    def tick(self, now_s: float) -> list[Say]:
+        return []
+
+    def next_deadline(self) -> float | None:
+        return None
+
+    def _request(self) -> tuple[bytes, int, bytes] | None:
+        """Head (of a TCP transaction), unit and PDU of the next whole request."""
+        data = bytes(self._heard)
+        if isinstance(self._framing, Tcp):
+            if len(data) < 8 or len(data) < (whole := 6 + int.from_bytes(data[4:6])):
+                return None
+            del self._heard[:whole]
+            return data[:4], data[6], data[7:whole]
+        if isinstance(self._framing, Ascii):
+            start, end = data.rfind(b":"), data.find(b"\r\n", max(0, data.rfind(b":")))
+            if start < 0 or end < 0:
+                return None
+            self._heard.clear()
+            try:
+                body = bytes.fromhex(data[start + 1 : end].decode("ascii"))
+            except ValueError:
+                return None
+            return (b"", body[0], body[1:-1]) if len(body) > 2 and lrc(body[:-1]) == body[-1] else None
+        size = request_length(data[1:])
+        if len(data) < 4 or size is None:
+            return None
+        whole = 1 + (size or len(data) - 3) + 2
+        if len(data) < whole or crc16(data[: whole - 2]).to_bytes(2, "little") != data[whole - 2 : whole]:
+            return None
+        del self._heard[:whole]
+        return b"", data[0], data[1 : whole - 2]
+
+    def _answers(self, head: bytes, number: int, pdu: bytes, now_s: float) -> list[Say]:
+        answers = []
+        wait_s = _TURN_ROUND_S
+        for own, device in self._units:
+            device.tick(now_s)
+            unit = device.unit
+            unit.busy, unit.refuses, unit.forgets = (self.temper == t for t in ("busy", "refuse", "forget"))
+            if number == 0:
+                unit.answer(pdu)  # a broadcast is obeyed and not answered
+            elif number == own:
+                answers.append(self._wrap(head, own + (self.temper == "other-unit"), unit.answer(pdu)))
+                wait_s = max(wait_s, device.slow_s)
+        if not answers:
+            return []
+        data = answers[0]
+        if len(answers) > 1:  # both drive the line: a 0 of either wins
+            second = bytearray(answers[1])
+            second[1:2] = bytes([second[1] ^ 0x11])
+            data = bytes(a & b for a, b in zip(data, bytes(second).ljust(len(data), b"\xff"), strict=False))
+        if self.temper == "wrong-check":
+            data = (
+                data[:-1] + bytes([data[-1] ^ 0x01]) if not isinstance(self._framing, Ascii) else data[:-3] + b"0\r\n"
+            )
+        elif self.temper == "truncated":
+            data = data[:-3]
+        return [Say(now_s + wait_s, data)]
+
+    def _wrap(self, head: bytes, unit: int, pdu: bytes) -> bytes:
+        if isinstance(self._framing, Tcp):
+            return head + (len(pdu) + 1).to_bytes(2) + bytes([unit]) + pdu
+        return self._framing.wrap(unit, pdu)

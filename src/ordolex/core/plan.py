@@ -1,0 +1,149 @@
+"""The form of a procedure, checked before anything is typed: addresses, masks, names, and how they fit together.
+
+Sources: RFC 950 and RFC 4632 (contiguous masks), RFC 1123, 2.1 (host names), RFC 1918 and RFC 3927 (ranges).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network
+
+from ordolex.core.sheet.procedures import PlanField, Procedure
+from ordolex.core.text.patterns import fullmatch
+
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
+
+
+def applies(condition: str, values: Mapping[str, str]) -> bool:
+    """Whether `field=value` holds; an empty condition does."""
+    if not condition:
+        return True
+    name, _, wanted = condition.partition("=")
+    return values.get(name, "").strip().lower() == wanted.strip().lower()
+
+
+def address_fault(text: str) -> str:
+    """Why a text is no IPv4 address; empty where it is one."""
+    parts = text.strip().split(".")
+    if len(parts) != 4:
+        return f"{len(parts)} octet{'s' * (len(parts) != 1)}, an address has four"
+    for part in parts:
+        if not part.isdecimal() or not part.isascii():
+            return f"{part!r} is no number from 0 to 255"
+        if int(part) > 255:
+            return f"{part} is more than 255"
+        if len(part) > 1 and part[0] == "0":
+            return f"{part} begins with 0; some devices read that as octal, write {int(part)}"
+    return ""
+
+
+def mask_fault(text: str) -> str:
+    """Why a text is no contiguous mask."""
+    fault = address_fault(text)
+    if fault:
+        return fault.replace("an address has", "a mask has")
+    bits = int(IPv4Address(text.strip()))
+    ones = f"{bits:032b}"
+    if "01" in ones:
+        at = next(n for n, octet in enumerate(text.strip().split("."), 1) if "01" in ones[: 8 * n])
+        return f"not contiguous: octet {at} sets a bit behind one that is not set"
+    return "masks out nothing: every address would be a neighbour" if not bits else ""
+
+
+def host_fault(text: str) -> str:
+    if len(text) > 63:
+        return "longer than 63 characters"
+    if not _LABEL.fullmatch(text):
+        odd = sorted({c for c in text if not (c.isascii() and (c.isalnum() or c == "-"))})
+        return f"{''.join(odd)!r} cannot stand in a host name" if odd else "begins or ends with a hyphen, or is empty"
+    return ""
+
+
+def domain_fault(text: str) -> str:
+    if len(text) > 253:
+        return "longer than 253 characters"
+    for label in text.rstrip(".").split("."):
+        fault = host_fault(label)
+        if fault:
+            return f"{label!r}: {fault}"
+    return ""
+
+
+def field_fault(field: PlanField, text: str) -> str:
+    """What is wrong with one value by itself; empty where nothing is."""
+    text = text.strip()
+    if not text:
+        return "" if field.optional else f"is empty{f'; {field.owner} supplies it' if field.owner else ''}"
+    match field.kind:
+        case "ipv4" | "gateway" | "second-jack":
+            return address_fault(text)
+        case "mask":
+            return mask_fault(text)
+        case "host":
+            return host_fault(text)
+        case "domain":
+            return domain_fault(text)
+        case "number":
+            return _number_fault(field, text)
+        case "choice":
+            return "" if text in field.choices else f"{text!r} is none of {', '.join(field.choices)}"
+    if field.pattern and not fullmatch(field.pattern, text):
+        return f"{text!r} is not of the shape {field.pattern}"
+    return "" if text.isprintable() else "holds characters that cannot be typed"
+
+
+def _number_fault(field: PlanField, text: str) -> str:
+    try:
+        value = float(text)
+    except ValueError:
+        return f"{text!r} is no number"
+    if field.low is not None and value < field.low:
+        return f"{text} is less than {field.low:g}"
+    return f"{text} is more than {field.high:g}" if field.high is not None and value > field.high else ""
+
+
+def plan_faults(
+    procedure: Procedure, values: Mapping[str, str], own: Iterable[str] = (), heard: Iterable[str] = ()
+) -> dict[str, str]:
+    """Field → what is wrong with it, by itself or beside the others. `own` are this computer's addresses such as
+    `192.0.2.7/24`, `heard` addresses that others were seen to use."""
+    used = [field for field in procedure.field if applies(field.only_if, values)]
+    faults = {field.name: fault for field in used if (fault := field_fault(field, values.get(field.name, "")))}
+    good = {field.kind: field.name for field in used if field.name not in faults and values.get(field.name, "").strip()}
+    if "ipv4" in good and "mask" in good:
+        address = values[good["ipv4"]].strip()
+        network = IPv4Network(f"{address}/{values[good['mask']].strip()}", strict=False)
+        fault = _place_fault(IPv4Address(address), network)
+        if fault:
+            faults[good["ipv4"]] = fault
+        if "gateway" in good:
+            fault = _gateway_fault(values[good["gateway"]].strip(), address, network)
+            if fault:
+                faults[good["gateway"]] = fault
+        if "second-jack" in good and IPv4Address(values[good["second-jack"]].strip()) in network:
+            faults[good["second-jack"]] = f"lies in {network} too; two jacks in one subnet shut each other out"
+    if "ipv4" in good and good["ipv4"] not in faults:
+        address = values[good["ipv4"]].strip()
+        for mine in own:
+            if str(IPv4Interface(mine).ip) == address:
+                faults[good["ipv4"]] = "is this computer's own address"
+        if address in set(heard):
+            faults[good["ipv4"]] = "is in use: it was heard from another device"
+    return faults
+
+
+def _place_fault(address: IPv4Address, network: IPv4Network) -> str:
+    if network.prefixlen < 31 and address == network.network_address:
+        return f"is the name of the network {network} itself"
+    if network.prefixlen < 31 and address == network.broadcast_address:
+        return f"is the broadcast address of {network}"
+    if address.is_multicast or address.is_loopback or address.is_unspecified:
+        return "cannot be a device's address"
+    return ""
+
+
+def _gateway_fault(gateway: str, address: str, network: IPv4Network) -> str:
+    if IPv4Address(gateway) not in network:
+        return f"does not lie in {network}"
+    return "is the device's own address" if gateway == address else ""

@@ -1,0 +1,128 @@
+"""A sheet's parts: line settings, questions, lists, what must be ready, how the device is left."""
+
+from __future__ import annotations
+
+from pydantic import Field, field_validator
+
+from ordolex.core.line.notation import read_line
+from ordolex.core.link.question import Question
+from ordolex.core.sheet.base import Part, Pattern, PatternWords, Sent, SentWords, Words
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.wiring.connectors import ENDS
+
+
+def end_of(value: str) -> str:
+    if value not in ENDS:
+        raise ValueError(f"{value!r} is no end; choose one of {', '.join(ENDS)}")
+    return value
+
+
+class SheetLine(Part):
+    """Line settings as shipped, and where they are known from."""
+
+    settings: str
+    source: Words
+
+    @field_validator("settings")
+    @classmethod
+    def _can_be_read(cls, value: str) -> str:
+        return value if value == "any" else read_line(value).settings.text
+
+
+class SheetQuestion(Part):
+    """Something to send. `like` is a pattern for the whole of a right answer; only harmless ones are asked unbidden."""
+
+    name: Words
+    send: SentWords
+    like: Pattern = ""
+    timeout_s: float = Field(1.0, gt=0, le=600)
+    harmless: bool = False
+    means: str = ""
+
+    def question(self) -> Question:
+        return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like)
+
+
+class Jumper(Part):
+    """A jumper or switch that is moved for the work, and put back afterwards. `positions` are the words printed
+    beside it, from left to right or from top to bottom, for a drawing."""
+
+    what: Words
+    for_work: Words
+    restore: Words
+    positions: list[Words] = []
+
+
+class Lamp(Part):
+    """Something that the device's own lamp or display shows, and what that means."""
+
+    shows: Words
+    means: Words
+
+
+class Revision(Part):
+    """A model or hardware revision whose connector differs."""
+
+    model: Words
+    wiring_end: str
+
+    @field_validator("wiring_end")
+    @classmethod
+    def _is_an_end(cls, value: str) -> str:
+        return end_of(value)
+
+
+class ListPlan(Part):
+    """One list of the device. `row` is a pattern for a whole row, its named groups the columns; without it, columns are
+    found in the text. Lines that `heading` fits are no rows."""
+
+    number: int = Field(ge=0, le=65535)
+    name: Words
+    row: Pattern = ""
+    heading: Pattern = ""
+
+
+class Lists(Part):
+    """How lists are asked for. `{number}` in the command is the list's; `more` is the text at which a page ends, and
+    `go_on` what is sent there; `end` is a pattern for what stands behind the last row; `echo` says that the device
+    gives the command back first."""
+
+    command: SentWords
+    more: str = ""
+    go_on: Sent = " "
+    end: Pattern = ""
+    echo: bool = False
+    table: list[ListPlan] = []
+
+
+class Menu(Part):
+    """A way into one of the device's own menus: `enter` is sent at its usual prompt."""
+
+    name: Words
+    enter: SentWords
+    means: str = ""
+
+
+class Leave(Part):
+    """How the device is left properly. `open` is a pattern for the prompt at which something is still open, `send`
+    what closes it there, and `done` a pattern for what the device says then."""
+
+    open: PatternWords
+    send: SentWords
+    done: Pattern = ""
+    save: Sent = ""
+    """What stores the changes and leaves, where that is another way than `send`, which leaves without storing."""
+
+
+class Ready(Part):
+    """What must be so before the hunt for the port begins."""
+
+    power: Words
+    boot_s: float = Field(0.0, ge=0, le=3600)
+    sign: Words
+    order: list[Words] = []
+    jumper: list[Jumper] = []
+    credentials: str = ""
+    project: str = ""
+    power_down: list[Words] = []
+    """What to do at the end, in its order."""

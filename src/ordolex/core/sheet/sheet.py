@@ -1,0 +1,116 @@
+"""A device's sheet as a whole, and how it is read from its file."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from typing import Literal
+
+from pydantic import ValidationError, field_validator, model_validator
+
+from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
+from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, Parameter
+from ordolex.core.sheet.parts import Lamp, Leave, Lists, Menu, Ready, Revision, SheetLine, SheetQuestion, end_of
+from ordolex.core.sheet.procedures import Procedure
+from ordolex.core.text.escapes import to_bytes
+
+
+class Sheet(Part):
+    name: Words
+    device: Words
+    maker: str = ""
+    model: str = ""
+    bench_kind: str = ""
+    line: SheetLine
+    line_end: Literal["LF", "CR", "CR LF", "none"] = "LF"
+    wake: list[str] = []
+    talks: Pattern = ""
+    """A pattern for a piece of what the device says unasked; for one that cannot be asked it is the proof."""
+    wiring_end: str = ""
+    revision: list[Revision] = []
+    lamp: list[Lamp] = []
+    question: list[SheetQuestion] = []
+    lists: Lists | None = None
+    leave: Leave | None = None
+    ready: Ready | None = None
+    speaks: Literal["text", "modbus-rtu", "modbus-ascii", "modbus-tcp", "at", "meter", "framed"] = "text"
+    bus: Bus = Bus()
+    frame: FrameFormat | None = None
+    parameter: list[Parameter] = []
+    store: Action | None = None
+    reboot: Action | None = None
+    dial: dict[Words, str] = {}
+    """The address book that comes with it: name → telephone number or dial string."""
+    menu: list[Menu] = []
+    procedure: list[Procedure] = []
+    restore: list[Words] = []
+    """What to put back at the end, whenever this device was worked on."""
+
+    @field_validator("wiring_end")
+    @classmethod
+    def _is_anend_of(cls, value: str) -> str:
+        return end_of(value) if value else value
+
+    @field_validator("wake")
+    @classmethod
+    def _can_wake(cls, value: list[str]) -> list[str]:
+        for text in value:
+            to_bytes(text)
+        return value
+
+    @model_validator(mode="after")
+    def _parameters_fit(self) -> Sheet:
+        names = [parameter.name for parameter in self.parameter]
+        for name in names:
+            if names.count(name) > 1:
+                raise ValueError(f"two parameters are called {name!r}; give each its own name")
+        for parameter in self.parameter:
+            parameter.fits(self.speaks)
+            if parameter.store and self.store is None:
+                raise ValueError(f"parameter {parameter.name!r} must be stored, but the sheet has no [store]")
+            if parameter.reboot and self.reboot is None:
+                raise ValueError(f"parameter {parameter.name!r} takes a reboot, but the sheet has no [reboot]")
+        if self.speaks == "framed" and self.frame is None:
+            raise ValueError("a device that speaks framed needs a [frame]")
+        return self
+
+    def parameter_named(self, name: str) -> Parameter | None:
+        return next((parameter for parameter in self.parameter if parameter.name == name), None)
+
+    @property
+    def harmless(self) -> list[SheetQuestion]:
+        return [question for question in self.question if question.harmless]
+
+
+def read_sheet(text: str, file: str) -> Sheet:
+    """Raises SheetError."""
+    try:
+        return Sheet.model_validate(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        raise SheetError(f"{file}: {error}") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        cause = first.get("ctx", {}).get("error")
+        message = str(cause) if isinstance(cause, ValueError) else first["msg"]
+        key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
+        raise SheetError(f"{file}, line {line_of(text, first['loc'])}: {key}: {message}") from error
+
+
+def line_of(text: str, place: tuple[int | str, ...]) -> int:
+    """The line in which a key stands; for a missing one, the line of the table that lacks it."""
+    lines = text.splitlines()
+    at = 0
+    path = ""
+    for part in place:
+        if isinstance(part, int):
+            headers = [n for n, row in enumerate(lines) if row.strip() == f"[[{path}]]"]
+            at = headers[part] if part < len(headers) else at
+            continue
+        path = f"{path}.{part}" if path else part
+        table = [n for n, row in enumerate(lines) if row.strip() in (f"[{path}]", f"[[{path}]]")]
+        key = [n for n in range(at, len(lines)) if re.match(rf"\s*{re.escape(part)}\s*=", lines[n])]
+        if table:
+            at = table[0]
+        elif key:
+            at = key[0]
+    return at + 1

@@ -1,0 +1,1 @@
+"""A device behind a link, by its sheet: its parameters read and written, whatever it speaks."""

@@ -1,0 +1,141 @@
+"""A meter by IEC 62056-21: sign-on, the change of rate that both agree on, the readout, and back to the rate of the
+sign-on. Settings of a meter are behind its seal: programming mode is not entered.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+
+from ordolex.core.link.exchange import Ended
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.question import Question
+from ordolex.core.protocols import meter
+from ordolex.core.setting import Outcome, Reading
+from ordolex.core.sheet.parameters import Action, Parameter, Setting
+from ordolex.io.clock import mono_s
+from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.faults import PortLost
+from ordolex.io.runner import LinkRunner
+
+_IDENTITY = r"(?s).*/[A-Z]{2}[A-Za-z].[^/!\r\n]*\s*"
+_SIGN_ON_S = 3.0
+_BREAKS_OFF_S = 2.5  # IEC 62056-21, 6.4.2: no more than 1.5 s between characters of a message
+_STEP_S = 0.02
+
+Said = Callable[[str], None]
+
+
+class MeterDevice:
+    """`said` is told each step as it is done. What was read last is in `readout` and `identification`."""
+
+    def __init__(self, runner: LinkRunner, address: str = "", said: Said = lambda words: None) -> None:
+        self._runner = runner
+        self._address = address
+        self._said = said
+        self.identification: meter.Identification | None = None
+        self.readout: meter.Readout | None = None
+
+    async def read_out(self) -> meter.Readout:
+        """Raises Trouble and Faults."""
+        home = self._runner.line
+        identification = await self._sign_on()
+        try:
+            data = await self._data(identification)
+        finally:
+            if self._runner.is_open and self._runner.line != home:
+                await self._runner.retune(home, keep=True)
+                self._said(f"back at {home.text}")
+        if data.startswith(meter.SOH):
+            raise Trouble(Outcome.REFUSED, "the meter ended it with a break message: it gives no readout here", data)
+        try:
+            self.readout = meter.read_block(data)
+        except meter.MeterTrouble as error:
+            outcome = Outcome.WRONG if data else Outcome.SILENT
+            raise Trouble(outcome, str(error), data) from error
+        self._said(f"{len(self.readout.values)} values, block check right")
+        return self.readout
+
+    async def _sign_on(self) -> meter.Identification:
+        asked = Question(meter.sign_on(self._address), timeout_s=_SIGN_ON_S, like=_IDENTITY)
+        answer = await self._runner.ask(asked)
+        if answer.ended is Ended.LOST:
+            raise PortLost("the port went away", "plug it in again")
+        if answer.ended is Ended.STOPPED:
+            raise asyncio.CancelledError
+        found = meter.read_identification(answer.data)
+        if found is None:
+            outcome = Outcome.WRONG if answer.data else Outcome.SILENT
+            words = f"no identification, but {len(answer.data)} bytes" if answer.data else "no answer to the sign-on"
+            raise Trouble(outcome, words, answer.data)
+        self.identification = found
+        self._said(f"identified: {found.text}")
+        return found
+
+    async def _data(self, identification: meter.Identification) -> bytes:
+        heard = bytearray()
+        last_s = mono_s()
+
+        def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
+            nonlocal last_s
+            heard.extend(data)
+            last_s = mono_s()
+
+        runner = self._runner
+        with runner.heard_by(hear):
+            if identification.mode == "C":
+                option = meter.acknowledge(identification.rate_character)
+                await runner.send(option)
+                await asyncio.sleep(runner.line.seconds_for(len(option)) + 0.03)
+                await self._follow(identification.baud)
+            elif identification.mode == "B":
+                await self._follow(identification.baud)
+            last_s = mono_s()
+            while not meter.whole_block(bytes(heard)) and mono_s() - last_s < _BREAKS_OFF_S:
+                if heard.endswith(meter.BREAK):
+                    return meter.BREAK
+                await asyncio.sleep(_STEP_S)
+        return bytes(heard)
+
+    async def _follow(self, baud: int) -> None:
+        await self._runner.retune(self._runner.line.changed(baud=baud), keep=True)
+        self._said(f"both change to {baud} baud")
+
+    # ---- as a device
+
+    async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
+        try:
+            readout = await self.read_out()
+        except Trouble as trouble:
+            out = [Reading(p.name, trouble.outcome, raw=trouble.raw, words=trouble.words) for p in parameters]
+        else:
+            out = [_reading(parameter, readout) for parameter in parameters]
+        for reading in out:
+            changed(reading)
+        return out
+
+    async def write(self, parameter: Parameter, value: Setting) -> str:
+        raise Trouble(Outcome.REFUSED, "settings of a meter are behind its seal; programming mode is not entered")
+
+    def preview(self, parameter: Parameter, value: Setting) -> bytes:
+        raise ValueError("settings of a meter are behind its seal; programming mode is not entered")
+
+    async def act(self, action: Action) -> str:
+        raise Trouble(Outcome.REFUSED, "a meter is only read here")
+
+
+def _reading(parameter: Parameter, readout: meter.Readout) -> Reading:
+    found = next((v for v in readout.values if v.code == parameter.code), None)
+    if found is None:
+        return Reading(parameter.name, Outcome.REFUSED, words=f"the readout has no {parameter.code}")
+    raw = f"{found.code}({found.value}{'*' + found.unit if found.unit else ''})".encode()
+    value: Setting = found.value
+    if parameter.kind in ("number", "whole"):
+        try:
+            value = float(found.value)
+        except ValueError:
+            return Reading(parameter.name, Outcome.WRONG, raw=raw, words=f"{found.value!r} is no number")
+        if found.unit and parameter.unit and found.unit != parameter.unit:
+            words = f"the unit is {found.unit}, the sheet says {parameter.unit}"
+            return Reading(parameter.name, Outcome.WRONG, raw=raw, words=words)
+    return Reading(parameter.name, Outcome.READ, value, raw)

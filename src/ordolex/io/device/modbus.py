@@ -1,0 +1,209 @@
+"""A Modbus unit behind a link: registers in blocks, retries, and the scan for units."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+from ordolex.core.link.exchange import Ended
+from ordolex.core.link.question import Question
+from ordolex.core.protocols.codecs import ModbusCodec
+from ordolex.core.protocols.modbus import pdu
+from ordolex.core.protocols.modbus.address import READ_BY, Block, Place, blocks, read_place
+from ordolex.core.protocols.modbus.frames import FRAMINGS, Framing, quiet_s
+from ordolex.core.protocols.modbus.pdu import Code, Reply
+from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, scaled, unscaled
+from ordolex.core.setting import Outcome, Reading
+from ordolex.core.sheet.parameters import Action, Bus, Parameter, Register, Setting
+from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.faults import PortLost
+from ordolex.io.runner import LinkRunner
+
+_BUSY_AGAIN_S = 0.25
+_SLOWEST_BUSY = (Code.BUSY, Code.ACKNOWLEDGE)
+
+
+class ModbusUnit:
+    """`framing` is rtu, ascii or tcp. Retries are counted in `retried`."""
+
+    def __init__(self, runner: LinkRunner, framing: str, unit: int, bus: Bus | None = None) -> None:
+        self._runner = runner
+        self._framing: Framing = FRAMINGS[framing]()
+        self.unit = unit
+        self._bus = bus or Bus()
+        self.retried = 0
+        self._read_once = False
+
+    # ---- one exchange
+
+    async def exchange(
+        self, request: bytes, name: str, retries: int | None = None
+    ) -> tuple[Reply, bytes, float | None]:
+        """The reply, its bytes and the milliseconds. Raises Trouble for silence and wrong answers; an exception is a
+        reply."""
+        left = self._bus.retries if retries is None else retries
+        while True:
+            try:
+                reply, raw, ms = await self._once(request, name)
+            except Trouble:
+                if not left:
+                    raise
+            else:
+                if reply.exception not in _SLOWEST_BUSY or not left:
+                    return reply, raw, ms
+                await asyncio.sleep(_BUSY_AGAIN_S)
+            left -= 1
+            self.retried += 1
+
+    async def _once(self, request: bytes, name: str) -> tuple[Reply, bytes, float | None]:
+        line = self._runner.line
+        if self._framing.name == "RTU":
+            await asyncio.sleep(quiet_s(line.characters_per_s, line.baud))
+        codec = ModbusCodec(self._framing, self.unit, request, name)
+        if self.unit == 0:
+            await self._runner.send(codec.sent)
+            await asyncio.sleep(0.1 + line.seconds_for(len(codec.sent)))
+            return Reply(request[0]), b"", None
+        answer = await self._runner.ask(Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec))
+        if answer.ended is Ended.LOST:
+            raise PortLost("the port went away", "plug it in again")
+        if answer.ended is Ended.STOPPED:
+            raise asyncio.CancelledError
+        if not answer.data:
+            raise Trouble(Outcome.SILENT, f"no answer of unit {self.unit} in {self._bus.timeout_s:g} s")
+        if answer.errors.total:
+            raise Trouble(Outcome.WRONG, f"{answer.errors.words()} in the answer", answer.data)
+        reply, why = codec.reply(answer.data)
+        if reply is None:
+            outcome = Outcome.SILENT if answer.data == codec.sent else Outcome.WRONG
+            words = "only our own bytes came back" if answer.data == codec.sent else why
+            raise Trouble(outcome, words, answer.data)
+        return reply, answer.data, None if answer.last_s is None else answer.last_s * 1000
+
+    # ---- parameters
+
+    async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
+        wanted = {p.name: p.modbus for p in parameters if p.modbus is not None}
+        found: dict[str, Reading] = {}
+        for block in blocks(((r.place, r.count) for r in wanted.values()), self._bus.gap):
+            inside = [name for name, r in wanted.items() if block.holds(r.place, r.count) and name not in found]
+            for reading in await self._read_block(block, {name: wanted[name] for name in inside}):
+                found[reading.name] = reading
+                changed(reading)
+        return [found[p.name] for p in parameters]
+
+    async def _read_block(self, block: Block, inside: dict[str, Register]) -> list[Reading]:
+        try:
+            reply, raw, ms = await self.exchange(_read_request(block), f"{block.count} from {block.place.text}")
+        except Trouble as trouble:
+            return [Reading(name, trouble.outcome, raw=trouble.raw, words=trouble.words) for name in inside]
+        self._read_once = True
+        if reply.exception and len(inside) > 1:  # one address in it is none of the unit's: each by itself then
+            out = []
+            for name, register in inside.items():
+                out += await self._read_block(Block(register.place, register.count), {name: register})
+            return out
+        if reply.exception:
+            return [Reading(name, Outcome.REFUSED, raw=raw, words=reply.words, ms=ms) for name in inside]
+        return [_reading(name, register, block, reply, ms) for name, register in inside.items()]
+
+    async def write(self, parameter: Parameter, value: Setting) -> str:
+        assert parameter.modbus is not None
+        if not self._read_once:  # only a read tells whether the adapter gives our own bytes back
+            await self._read_block(
+                Block(parameter.modbus.place, parameter.modbus.count), {parameter.name: parameter.modbus}
+            )
+        request = await self._write_request(parameter.modbus, value)
+        reply, _, _ = await self.exchange(request, f"set {parameter.name} to {value}")
+        if reply.exception:
+            raise Trouble(Outcome.REFUSED, reply.words)
+        return "taken"
+
+    async def _write_request(self, register: Register, value: Setting) -> bytes:
+        if register.bit is None or register.place.table == "coil":
+            return write_request(register, value)
+        mask = 1 << register.bit
+        reply, _, _ = await self.exchange(pdu.read_registers(3, register.place.address, 1), "the other bits")
+        if reply.exception:
+            raise Trouble(Outcome.REFUSED, reply.words)
+        return pdu.write_register(register.place.address, reply.registers[0] & ~mask | (mask if value else 0))
+
+    def preview(self, parameter: Parameter, value: Setting) -> bytes:
+        assert parameter.modbus is not None
+        return FRAMINGS[self._framing.name.lower()]().wrap(self.unit, write_request(parameter.modbus, value))
+
+    async def act(self, action: Action) -> str:
+        place = read_place(action.register_at)
+        request = pdu.write_register(place.address, action.value)
+        reply, _, _ = await self.exchange(request, action.means or f"write {action.value} to {place.text}")
+        if reply.exception:
+            raise Trouble(Outcome.REFUSED, reply.words)
+        return "taken"
+
+
+def _read_request(block: Block) -> bytes:
+    function, address = READ_BY[block.place.table], block.place.address
+    return (pdu.read_bits if function < 3 else pdu.read_registers)(function, address, block.count)
+
+
+def _reading(name: str, register: Register, block: Block, reply: Reply, ms: float | None) -> Reading:
+    at = register.place.address - block.place.address
+    if reply.bits:
+        return Reading(name, Outcome.READ, int(reply.bits[at]), bytes([reply.bits[at]]), ms=ms)
+    registers = reply.registers[at : at + register.count]
+    raw = b"".join(value.to_bytes(2) for value in registers)
+    try:
+        value = decode(registers, register.type, register.order)
+    except ValueTrouble as error:
+        return Reading(name, Outcome.WRONG, raw=raw, words=str(error), ms=ms)
+    if register.bit is not None:
+        value = registers[0] >> register.bit & 1
+    return Reading(name, Outcome.READ, scaled(value, register.scale, register.offset), raw, ms=ms)
+
+
+def write_request(register: Register, value: Setting) -> bytes:
+    """The request that writes a value. Raises ValueError where it does not fit."""
+    place = register.place
+    if place.table == "coil":
+        return pdu.write_coil(place.address, bool(value))
+    raw = unscaled(value, register.scale, register.offset, register.type)
+    values = encode(raw, register.type, register.order, register.length)
+    if len(values) == 1:
+        return pdu.write_register(place.address, values[0])
+    return pdu.write_registers(place.address, values)
+
+
+@dataclass(frozen=True, slots=True)
+class Scanned:
+    """One unit of a scan. `answer` says what came; empty for silence."""
+
+    unit: int
+    answer: str
+    ms: float | None
+    right: bool
+
+
+async def scan(
+    runner: LinkRunner,
+    framing: str,
+    units: Iterable[int],
+    timeout_s: float = 0.3,
+    changed: Callable[[Scanned], None] = lambda one: None,
+) -> list[Scanned]:
+    """Asks each unit for one register, which changes nothing; an exception is as good an answer as a value."""
+    out = []
+    request = pdu.read_registers(3, 0, 1)
+    for number in units:
+        unit = ModbusUnit(runner, framing, number, Bus(timeout_s=timeout_s, retries=0))
+        try:
+            reply, _, ms = await unit.exchange(request, f"{Place('holding', 0).text}?", 0)
+            found = Scanned(number, reply.words, ms, True)
+        except Trouble as trouble:
+            said = "" if trouble.outcome is Outcome.SILENT else trouble.words
+            if "check" in said or "breaks off" in said or "no answer" in said:
+                said += "; two units with one address sound like this"
+            found = Scanned(number, said, None, False)
+        out.append(found)
+        changed(found)
+    return out

@@ -1,0 +1,135 @@
+"""A device that is asked in text, line by line, or by AT commands; and one that only talks."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.question import Question
+from ordolex.core.protocols.at.results import is_error, read_reply
+from ordolex.core.protocols.codecs import AtCodec
+from ordolex.core.setting import Outcome, Reading
+from ordolex.core.sheet.parameters import Action, Bus, Parameter, Setting, send_text
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.patterns import search
+from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.faults import PortLost
+from ordolex.io.runner import LinkRunner
+
+_SILENT_WRITE_S = 0.15
+_LISTEN_S = 12.0
+
+
+class TextDevice:
+    """`at` takes answers to end with a result code."""
+
+    def __init__(self, runner: LinkRunner, bus: Bus, *, at: bool = False) -> None:
+        self._runner = runner
+        self._bus = bus
+        self._at = at
+
+    async def _ask(self, data: bytes) -> Answer:
+        codec = AtCodec(data) if self._at else None
+        answer = await self._runner.ask(Question(data, timeout_s=max(1.0, self._bus.timeout_s), codec=codec))
+        if answer.ended is Ended.LOST:
+            raise PortLost("the port went away", "plug it in again")
+        if answer.ended is Ended.STOPPED:
+            raise asyncio.CancelledError
+        return answer
+
+    def _text(self, data: bytes, answer: Answer) -> str:
+        """What was said, without our own echo. Raises Trouble for silence, faults and refusals."""
+        if not answer.data:
+            raise Trouble(Outcome.SILENT, f"no answer in {answer.question.timeout_s:g} s")
+        if answer.errors.total:
+            raise Trouble(Outcome.WRONG, f"{answer.errors.words()} in the answer", answer.data)
+        if self._at:
+            reply = read_reply(data, answer.data)
+            if not reply.result:
+                raise Trouble(Outcome.WRONG, "the answer has no result code", answer.data)
+            if is_error(reply.result):
+                raise Trouble(Outcome.REFUSED, reply.words, answer.data)
+            return "\n".join([*reply.lines, reply.result])
+        text = answer.data.decode("utf-8", "replace")
+        sent = data.decode("latin-1").strip()
+        return text.lstrip("\r\n").removeprefix(sent) if sent else text
+
+    async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
+        out = []
+        for parameter in parameters:
+            reading = await (self._listen(parameter) if parameter.hear else self._read_one(parameter))
+            changed(reading)
+            out.append(reading)
+        return out
+
+    async def _read_one(self, parameter: Parameter) -> Reading:
+        data = to_bytes(parameter.read)
+        answer = await self._ask(data)
+        ms = None if answer.last_s is None else answer.last_s * 1000
+        try:
+            text = self._text(data, answer)
+        except Trouble as trouble:
+            return Reading(parameter.name, trouble.outcome, raw=trouble.raw, words=trouble.words, ms=ms)
+        found = search(parameter.like, text)
+        if found is None:
+            return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=f"said {text.strip()[:60]!r}", ms=ms)
+        return _reading(parameter, str(found["value"]), answer.data, ms)
+
+    async def _listen(self, parameter: Parameter) -> Reading:
+        heard = bytearray()
+        came = asyncio.Event()
+
+        def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
+            heard.extend(data)
+            came.set()
+
+        with self._runner.heard_by(hear):
+            try:
+                async with asyncio.timeout(_LISTEN_S):
+                    while True:
+                        found = search(parameter.hear, heard[-4096:].decode("utf-8", "replace"))
+                        if found is not None:
+                            return _reading(parameter, str(found["value"]), found[0].encode(), None)
+                        came.clear()
+                        await came.wait()
+            except TimeoutError:
+                words = f"not said within {_LISTEN_S:g} s; {len(heard)} bytes came"
+                return Reading(parameter.name, Outcome.SILENT, raw=bytes(heard[-200:]), words=words)
+
+    async def write(self, parameter: Parameter, value: Setting) -> str:
+        return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
+
+    def preview(self, parameter: Parameter, value: Setting) -> bytes:
+        return send_text(parameter.write, f"{value:.10g}" if isinstance(value, float) else str(value))
+
+    async def act(self, action: Action) -> str:
+        return await self._send(to_bytes(action.send), action.taken, "")
+
+    async def _send(self, data: bytes, taken: str, confirm: str) -> str:
+        if confirm:
+            await self._runner.send(data)
+            await asyncio.sleep(_SILENT_WRITE_S)
+            data = to_bytes(confirm)
+        elif not taken and not self._at:
+            await self._runner.send(data)
+            await asyncio.sleep(_SILENT_WRITE_S)
+            return "sent; it says nothing to that"
+        text = self._text(data, await self._ask(data)).strip()
+        if taken and search(taken, text) is None:
+            raise Trouble(Outcome.REFUSED, f"it said {text[:80]!r}")
+        return text
+
+
+def _reading(parameter: Parameter, text: str, raw: bytes, ms: float | None) -> Reading:
+    value: Setting = text.strip()
+    if parameter.kind in ("number", "whole"):
+        try:
+            number = float(value)
+        except ValueError:
+            return Reading(parameter.name, Outcome.WRONG, raw=raw, words=f"{text!r} is no number", ms=ms)
+        value = int(number) if number == int(number) else number
+    elif parameter.kind in ("choice", "switch") and text.strip().isdecimal():
+        value = int(text)
+    return Reading(parameter.name, Outcome.READ, value, raw, ms=ms)
