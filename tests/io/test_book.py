@@ -290,7 +290,8 @@ def test_a_book_of_version_1_is_read_as_it_is_and_renewed_when_written(tmp_path:
     book.add_link(LinkRecord(0, "pump", "/dev/ttyUSB0", "9600 8N1"))
     book.close()
     connection = sqlite3.connect(path)
-    connection.execute("ALTER TABLE link DROP COLUMN sheet")
+    for column in ("sheet", "unit", "identity"):
+        connection.execute(f"ALTER TABLE link DROP COLUMN {column}")
     connection.execute("PRAGMA user_version = 1")
     connection.commit()
     connection.close()
@@ -300,5 +301,5 @@ def test_a_book_of_version_1_is_read_as_it_is_and_renewed_when_written(tmp_path:
     again = Book(path)
     link = again.links()[0]
     again.keep_link(replace(link, sheet="text-instrument"))
-    assert again.links()[0].sheet == "text-instrument"
+    assert again.links()[0].sheet == "text-instrument" and again.links()[0].unit == -1
     again.close()

@@ -15,7 +15,7 @@ import typer
 from ordolex.bench.plan import Plan, read_plan
 from ordolex.bench.serve import serve, stop_with_parent
 from ordolex.cli.common import USAGE, faults_said, print_json, refuse
-from ordolex.cli.exchange import NoBook, stop_on_signals
+from ordolex.cli.exchange import stop_on_signals
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
@@ -23,6 +23,7 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io import places
 from ordolex.io.book.book import Book
+from ordolex.io.book.nowhere import NoBook
 from ordolex.io.everywhere import SHORTEST_WAIT_S, Try, ask_everywhere, words
 from ordolex.io.faults import Fault
 from ordolex.io.ports import benches

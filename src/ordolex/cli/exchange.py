@@ -16,14 +16,14 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json,
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import ReadLine
 from ordolex.core.link.exchange import Answer, Ended
-from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.book import Book
+from ordolex.io.book.nowhere import NoBook
 from ordolex.io.book.volumes import Volumes, read_limit
 from ordolex.io.runner import LinkRunner, RecorderLike
 
@@ -31,18 +31,6 @@ from ordolex.io.runner import LinkRunner, RecorderLike
 def add_to(app: typer.Typer) -> None:
     app.command()(ask)
     app.command()(record)
-
-
-class NoBook:
-    """For a question asked without a book."""
-
-    full = False
-
-    def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
-        pass
-
-    def note(self, event: Event) -> None:
-        pass
 
 
 @contextmanager

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from ordolex import __version__
-from ordolex.cli import benches, exchange, keep, lists, match, settings, sheets, wiring
+from ordolex.cli import benches, devices, exchange, keep, lists, match, settings, sheets, wiring
 from ordolex.cli.common import faults_said
 from ordolex.io import places
 
@@ -44,6 +44,7 @@ settings.add_to(app)
 exchange.add_to(app)
 keep.add_to(app)
 lists.add_to(app)
+devices.add_to(app)
 match.add_to(app)
 wiring.add_to(app)
 sheets.add_to(app)

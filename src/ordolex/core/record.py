@@ -11,7 +11,8 @@ from ordolex.core.link.judge import LineErrors
 @dataclass(frozen=True, slots=True)
 class LinkRecord:
     """A link of the book. `adapter` is the port's identity, which outlives its number; `source` says where the line
-    settings came from; `first_question` is offered when the link is opened; `sheet` names the device's sheet."""
+    settings came from; `first_question` is offered when the link is opened; `sheet` names the device's sheet,
+    `unit` is the unit ID on a bus (-1: as the sheet says), `identity` what the device said that it is."""
 
     id: int
     name: str
@@ -22,6 +23,8 @@ class LinkRecord:
     first_question: str = ""
     line_end: str = "LF"
     sheet: str = ""
+    unit: int = -1
+    identity: str = ""
 
 
 @dataclass(slots=True)

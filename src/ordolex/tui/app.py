@@ -36,6 +36,7 @@ from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk
 from ordolex.tui.desks.match import MatchDesk
+from ordolex.tui.desks.set import SetDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
 from ordolex.tui.help import PURPOSE, HelpScreen
@@ -54,7 +55,7 @@ _SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed a
 _ROOM_EVERY_S = 5.0  # how often the disk is looked at
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
-_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Match": "F4", "Talk": "F5", "Keep": "F8"}
+_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Match": "F4", "Talk": "F5", "Set": "F6", "Keep": "F8"}
 
 
 class OrdolexApp(App[None]):
@@ -93,8 +94,10 @@ class OrdolexApp(App[None]):
         self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
         self._lifeline, self._status = Lifeline(), StatusLine()
         self._find = FindDesk(self._session)
-        others = (WireDesk(self._session), MatchDesk(self._session), TalkDesk(self._session), KeepDesk(self._session))
-        self._desks: dict[str, Desk] = {desk.word: desk for desk in (self._find, *others)}
+        kinds = (WireDesk, MatchDesk, TalkDesk, SetDesk, KeepDesk)
+        self._desks: dict[str, Desk] = {
+            desk.word: desk for desk in (self._find, *(kind(self._session) for kind in kinds))
+        }
         self._switcher = ContentSwitcher(*self._desks.values(), initial="find")
 
     # ---- the frame
@@ -300,6 +303,9 @@ class OrdolexApp(App[None]):
     def action_desk_talk(self) -> None:
         self._turn_to("Talk")
 
+    def action_desk_set(self) -> None:
+        self._turn_to("Set")
+
     def action_desk_keep(self) -> None:
         self._turn_to("Keep")
 
@@ -323,6 +329,12 @@ class OrdolexApp(App[None]):
                 f"{visible_text(link.name)} stands at {prompt} Ctrl+O leaves it properly. F10 again leaves it as it is"
             )
             self._status.say(words, "unsure")
+        elif self._session.open_points() and time.monotonic() - self._warned_s > _SECOND_TIME_S:
+            self._warned_s = time.monotonic()
+            link, point = self._session.open_points()[0]
+            self._session.choose(link)
+            self._show_desk("Set")
+            self._status.say(f"{visible_text(link.name)}, {point}. F10 again leaves it as it is", "unsure")
         elif self._session.to_restore:
             self._remind()
         else:

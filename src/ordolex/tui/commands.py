@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from textual.binding import Binding, BindingType
 
-EVERYWHERE, FIND, WIRE, MATCH, TALK, KEEP = "everywhere", "Find", "Wire", "Match", "Talk", "Keep"
+EVERYWHERE, FIND, WIRE, MATCH, TALK, SET, KEEP = "everywhere", "Find", "Wire", "Match", "Talk", "Set", "Keep"
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +52,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "app.desk_talk", "f5", "Talk", EVERYWHERE, "Ask the device; the conversation on the chosen link.", "", True
     ),
+    Command("app.desk_set", "f6", "Set", EVERYWHERE, "The device's settings: read, change, read back.", "", True),
     Command("app.desk_keep", "f8", "Keep", EVERYWHERE, "The record: everything that passed in this book.", "", True),
     Command("app.leave", "f10", "Leave", EVERYWHERE, "Releases every port, closes the book and ends.", "leave", True),
     Command(
@@ -179,6 +180,19 @@ COMMANDS: tuple[Command, ...] = (
     Command("talk.stop", "escape", "Stop waiting", TALK, "Ends the wait for an answer; what came is kept.", ""),
     Command("talk.page_up", "pageup", "Back", TALK, "Scrolls back; new rows go on being kept.", ""),
     Command("talk.page_down", "pagedown", "Forward", TALK, "Scrolls forward, at the end it follows again.", ""),
+    Command("set.read", "r", "Read", SET, "Reads all that the device has; the first reading stays as found.", "read"),
+    Command("set.want", "enter", "Want", SET, "What this one is to be; checked before anything is sent.", "want"),
+    Command("set.apply", "a", "Apply", SET, "Shows what will be sent, then sets it and reads it back.", "apply"),
+    Command("set.undo", "u", "Undo", SET, "Wants everything back as it was found; a applies it.", "undo"),
+    Command("set.last", "s", "Make it last", SET, "Stores in the device, or starts it anew.", "store"),
+    Command("set.verify", "v", "Did it last?", SET, "After a power cycle: reads, and compares as left.", "lasted?"),
+    Command("set.units", "n", "Units", SET, "Which unit IDs answer on this line; chooses one.", "units"),
+    Command("set.device", "d", "Which device", SET, "Its sheet, and its unit ID.", "device"),
+    Command(
+        "set.procedures", "p", "Procedures", SET, "A job prompt by prompt, planned and checked first.", "procedure"
+    ),
+    Command("set.more", "o", "More", SET, "Image of the device, ratios, word order, counters, checks.", "more"),
+    Command("set.stop", "escape", "Stop", SET, "Ends what is under way.", ""),
     Command(
         "keep.filter",
         "f",

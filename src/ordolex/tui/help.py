@@ -18,6 +18,7 @@ PURPOSE = {
     "Wire": "Wire: will the cable work? The shortest chain from the bag between two ends, or the one in your hand.",
     "Match": "Match: what are the line settings? m finds them; the map shows how likely each is.",
     "Talk": "Talk: ask the device. Enter sends what you typed with its line end, and waits for the answer.",
+    "Set": "Set: the device's settings. r reads them, Enter says what one is to be, a applies it.",
     "Keep": "Keep: everything that passed on every link of this book, with its time. It is always on.",
 }
 
@@ -48,6 +49,16 @@ HOW_TO = (
         "Nothing comes back, and the settings are right",
         "Wire (F3): choose both ends. It says whether a crossing is needed and which parts make it. i reads an idle"
         " voltage: a transmitter at rest shows -5 to -12 V (RS-232), 3.3 or 5 V (logic).",
+    ),
+    (
+        "Which unit ID does it have?",
+        "Set (F6), then n: it listens, then asks each unit for one register. A refusal is an answer too: it proves"
+        " the wiring. Enter takes the unit into the link.",
+    ),
+    (
+        "The value makes no sense",
+        "Set (F6), then o, word order: give what the front panel shows, and it says which type and order of bytes gives"
+        " that.",
     ),
     (
         "The port is held",

@@ -28,6 +28,7 @@ from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.screen import DeviceScreen
+from ordolex.core.settings_table import SettingsTable
 from ordolex.core.sheet import Sheet
 from ordolex.core.survey_changes import Changes
 from ordolex.core.text.escapes import named
@@ -84,6 +85,9 @@ class Session:
         self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}
         self._sheets: dict[str, Sheet] = {}
+        self.plans: dict[tuple[int, str], dict[str, str]] = {}
+        """What was typed into the form of a link's procedure."""
+        self._settings: dict[tuple[int, str, int], SettingsTable] = {}
 
     # ---- links
 
@@ -279,6 +283,32 @@ class Session:
             return "*IDN?"
         known = next((question for question in sheet.harmless if question.like), None)
         return visible_text(known.question().text) if known is not None else ""
+
+    def settings(self, link: LinkRecord) -> SettingsTable | None:
+        """The link's settings as they are worked on; None where it has no sheet with parameters."""
+        sheet = self.sheet_of(link)
+        if sheet is None or not sheet.parameter:
+            return None
+        key = (link.id, link.sheet, self.unit_of(link))
+        if key not in self._settings:
+            self._settings[key] = SettingsTable(sheet, self.unit_of(link))
+        return self._settings[key]
+
+    def follow_line(self, link: LinkRecord, line: LineSettings, source: str) -> None:
+        """The link's settings are these now."""
+        self.change_link(replace(link, line=line.text, source=source))
+
+    def unit_of(self, link: LinkRecord) -> int:
+        sheet = self.sheet_of(link)
+        return link.unit if link.unit >= 0 else sheet.bus.unit if sheet is not None else 1
+
+    def open_points(self) -> list[tuple[LinkRecord, str]]:
+        """What is not settled on any device: not applied, not stored, not started anew."""
+        links = {link.id: link for link in self.links}
+        return [
+            (links[id_], point) for (id_, _, _), table in self._settings.items() for point in table.open_points
+            if id_ in links
+        ]  # fmt: skip
 
     def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
         runner = self.runner(link)

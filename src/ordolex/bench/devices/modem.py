@@ -1,8 +1,8 @@
 """The intake radio modem: command lines after ITU-T V.250, cellular commands after 3GPP TS 27.007, calls over TCP.
 
-It has two sets of settings, the one in force and the stored one (`&W`), and takes a new rate at once (`+IPR`), after its
-OK has left. A call goes where its plan says for a number. `+++` between a second of silence on both sides comes back to
-the command state; ATH, a drop of DTR (with &D2) and the far end's close end the call.
+It has two sets of settings, the one in force and the stored one (`&W`), and takes a new rate at once (`+IPR`), once
+its OK has left. A call goes where its plan says for a number. `+++` between a second of silence on both sides comes
+back to the command state; ATH, a drop of DTR (with &D2) and the far end's close end the call.
 """
 
 from __future__ import annotations

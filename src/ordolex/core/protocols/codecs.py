@@ -1,5 +1,7 @@
-"""How the answers of each protocol are found and judged, for the link runner. An exception or an error report is a right
-answer: it proves that the device heard us. What it means for the work is said by whoever asked.
+"""How the answers of each protocol are found and judged, for the link runner.
+
+An exception or an error report is a right answer: it proves that the device heard us. What it means
+for the work is said by whoever asked.
 """
 
 from __future__ import annotations

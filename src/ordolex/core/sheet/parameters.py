@@ -22,6 +22,8 @@ class Bus(Part):
     unit: int = Field(default=1, ge=0, le=255)
     timeout_s: float = Field(default=0.6, gt=0, le=60)
     retries: int = Field(default=2, ge=0, le=10)
+    common: bool = False
+    """Whether all units of this kind ship with the same unit ID."""
     gap: int = Field(default=8, ge=0, le=100)
     """Registers between two wanted ones that are read along rather than asked for apart."""
 

@@ -48,6 +48,7 @@ class Step(Part):
     expect   a pattern that what comes must end with; alone, nothing is sent before it
     each     repeats send or choose for each of a field's values, which stand with commas between
     only_if  `field=value`, as for a field
+    unless   a pattern: the step is left out where the device stands there already
     """
 
     send: Sent = ""
@@ -59,6 +60,7 @@ class Step(Part):
     expect: Pattern = ""
     each: str = ""
     only_if: str = ""
+    unless: Pattern = ""
     timeout_s: float = Field(5.0, gt=0, le=600)
     means: str = ""
 

@@ -16,7 +16,7 @@ from ordolex.io.book.recorder import Recorder
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import BookFault
 
-_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet"
+_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity"
 
 
 class Book:

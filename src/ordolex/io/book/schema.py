@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 2
+VERSION = 3
 
 _TABLES = """
 CREATE TABLE site (
@@ -32,6 +32,8 @@ CREATE TABLE link (
     first_question TEXT NOT NULL DEFAULT '',
     line_end TEXT NOT NULL DEFAULT 'LF',
     sheet TEXT NOT NULL DEFAULT '',
+    unit INTEGER NOT NULL DEFAULT -1,
+    identity TEXT NOT NULL DEFAULT '',
     created_utc_us INTEGER NOT NULL
 );
 CREATE TABLE chunk (
@@ -82,15 +84,19 @@ def renew(connection: sqlite3.Connection) -> None:
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     if version < 2:
         connection.execute("ALTER TABLE link ADD COLUMN sheet TEXT NOT NULL DEFAULT ''")
+    if version < 3:
+        connection.execute("ALTER TABLE link ADD COLUMN unit INTEGER NOT NULL DEFAULT -1")
+        connection.execute("ALTER TABLE link ADD COLUMN identity TEXT NOT NULL DEFAULT ''")
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 
 
 def link_columns(connection: sqlite3.Connection) -> str:
-    """The columns of a link in the order of LinkRecord; a book of version 1 that is only read has no sheet."""
+    """The columns of a link in the order of LinkRecord; an older book that is only read lacks some."""
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     sheet = "sheet" if version >= 2 else "''"
-    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}"
+    rest = "unit, identity" if version >= 3 else "-1, ''"
+    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}, {rest}"
 
 
 def check(connection: sqlite3.Connection, path: Path) -> None:

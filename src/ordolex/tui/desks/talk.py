@@ -26,7 +26,6 @@ from ordolex.tui.session import LINE_ENDS, Session
 from ordolex.tui.talk.keys import KeyByKey, Masking, came_aside, prompt_of
 from ordolex.tui.talk.line_work import LineWork
 from ordolex.tui.talk.proving import Proving, answer_words
-from ordolex.tui.talk.works import NO_LINK
 from ordolex.tui.theme import SENT
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
@@ -35,6 +34,7 @@ from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown, row_segments
 from ordolex.tui.widgets.screen_view import ScreenView
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.works import NO_LINK
 
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
 _FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast

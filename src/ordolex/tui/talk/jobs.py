@@ -21,8 +21,8 @@ from ordolex.tui.readings import (
     points_reading,
     repeat_reading,
 )
-from ordolex.tui.talk.works import Sending, Works
 from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.works import Sending, Works
 
 
 class Jobs(Works):

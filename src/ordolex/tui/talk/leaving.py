@@ -17,8 +17,8 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.tui.readings import line_reading
 from ordolex.tui.talk.keys import prompt_of
-from ordolex.tui.talk.works import NO_LINK, Works
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.works import NO_LINK, Works
 
 
 class Leaving(Works):

@@ -17,8 +17,8 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.desks.base import How
-from ordolex.tui.talk.works import Works
 from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.works import Works
 
 
 class Proving(Works):

@@ -16,7 +16,7 @@ from ordolex.tui.readings import (
     rate_reading,
     rates_reading,
 )
-from ordolex.tui.talk.works import Sending, Works
+from ordolex.tui.works import Sending, Works
 
 
 class Rates(Works):

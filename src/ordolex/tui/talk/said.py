@@ -10,11 +10,11 @@ from ordolex.core.text.facts import facts_in
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.readings import earlier_reading, search_reading
-from ordolex.tui.talk.works import Works
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.works import Works
 
 _LOOKED_AT = 20_000  # of the last rows, for facts and other characters
 

@@ -17,9 +17,9 @@ from ordolex.tui.readings import (
     pace_reading,
 )
 from ordolex.tui.session import LINE_ENDS
-from ordolex.tui.talk.works import Sending, Works
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
+from ordolex.tui.works import Sending, Works
 
 
 class Files(Works):

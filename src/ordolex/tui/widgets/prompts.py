@@ -39,14 +39,17 @@ class LinePrompt(ModalScreen[str | None]):
     DEFAULT_CSS = CSS.format(name="LinePrompt")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
-    def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str) -> None:
+    def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str, *, hidden: bool = False) -> None:
         super().__init__()
         self._title, self._value, self._read, self._hint = title, value, read, hint
+        self._hidden = hidden
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
-            yield EntryLine(self._value, id="line")
+            line = EntryLine(self._value, id="line")
+            line.password = self._hidden
+            yield line
             yield Static("", id="reading", markup=False)
             yield Static(self._hint, classes="dim", markup=False)
 

@@ -99,10 +99,10 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         if row >= len(self._rows):
             return Strip.blank(width, ground)
         segments = self._draw_row(self._rows[row], width)
-        strip = Strip(segments).crop(0, width).adjust_cell_length(width, ground).apply_style(ground)
-        if self._with_cursor and row == self.cursor and self.has_focus:
-            strip = strip.apply_style(Style(bgcolor=self.app.current_theme.panel, bold=True))
-        return strip
+        if self._with_cursor and row == self.cursor:
+            here = self.app.current_theme.panel if self.has_focus else self.app.current_theme.surface
+            ground = ground + Style(bgcolor=here)
+        return Strip(segments).crop(0, width).adjust_cell_length(width, ground).apply_style(ground)
 
 
 def _words(text: str, y: int, width: int, ground: Style) -> list[Segment]:

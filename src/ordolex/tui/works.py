@@ -1,4 +1,4 @@
-"""Talk: what all work on an open line shares. One thing at a time goes on a link; Esc stops it."""
+"""What all work on an open line shares, in Talk and in Set. One thing at a time goes on a link; Esc stops it."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class Sending:
 
 
 class Works(Desk):
-    """What the parts of the desk Talk that work on a line are made of."""
+    """What the parts of a desk that work on a line are made of."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

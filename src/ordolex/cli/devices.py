@@ -1,0 +1,197 @@
+"""`read`, `write` and `scan`: a device's parameters by its sheet, and which units answer."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+import typer
+
+from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
+from ordolex.cli.exchange import kept_in
+from ordolex.core.match.wishes import read_units
+from ordolex.core.setting import Outcome, Reading, Written, read_setting, shown
+from ordolex.core.sheet import Sheet
+from ordolex.core.sheet.parameters import Parameter, Setting
+from ordolex.core.text.visible import visible_text
+from ordolex.io.device.base import Device
+from ordolex.io.device.modbus import Scanned, scan
+from ordolex.io.device.settings import apply, device_for, words_of
+from ordolex.io.faults import Fault
+from ordolex.io.runner import LinkRunner
+from ordolex.io.sheets import all_sheets
+
+Result = TypeVar("Result")
+EndpointArgument = Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")]
+SheetOption = Annotated[str, typer.Option(help="The device's sheet; `ordolex sheet list` names them.")]
+UnitOption = Annotated[int | None, typer.Option(help="Unit ID, in place of the sheet's.")]
+AddressOption = Annotated[str, typer.Option(help="Device address, for a meter that shares its line.")]
+LineOption = Annotated[str | None, typer.Option(help="Line settings, in place of the sheet's.")]
+BookOption = Annotated[Path | None, typer.Option(help="Keep everything in this book.")]
+JsonOption = Annotated[bool, typer.Option("--json")]
+
+
+def add_to(app: typer.Typer) -> None:
+    app.command()(read)
+    app.command()(write)
+    app.command(name="scan")(scan_units)
+
+
+def read(
+    endpoint: EndpointArgument,
+    names: Annotated[list[str] | None, typer.Argument(help="Parameters; all where none is given.")] = None,
+    sheet: SheetOption = "",
+    unit: UnitOption = None,
+    address: AddressOption = "",
+    line: LineOption = None,
+    book: BookOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Read parameters of a device by its sheet."""
+    with faults_said(json):
+        known = _sheet(sheet)
+        wanted = [_parameter(known, name) for name in names or []] or known.parameter
+        if not wanted:
+            raise Fault(f"the sheet {known.name} has no parameters", "docs/sheets.md says how they are written down")
+        readings = _with_device(known, endpoint, unit, address, line, book, lambda device, runner: device.read(wanted))
+    if json:
+        print_json([_as_json(p, r) for p, r in zip(wanted, readings, strict=True)])
+    else:
+        for parameter, reading in zip(wanted, readings, strict=True):
+            value = f"{shown(parameter, reading.value)} {parameter.unit}".strip()
+            typer.echo(visible_text(f"{parameter.name:20} {value or words_of(reading):24} {parameter.means}".rstrip()))
+    bad = [reading for reading in readings if reading.outcome is not Outcome.READ]
+    if bad:
+        refuse(f"{len(bad)} of {len(readings)} were not read; {bad[0].name}: {words_of(bad[0])}", FAILED)
+
+
+def write(
+    endpoint: EndpointArgument,
+    settings: Annotated[list[str], typer.Argument(help="NAME=VALUE, may be given again.")],
+    sheet: SheetOption = "",
+    unit: UnitOption = None,
+    line: LineOption = None,
+    book: BookOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Set parameters: read before, write, read back. It stops at the first that does not hold."""
+    with faults_said(json):
+        known = _sheet(sheet)
+        wanted = []
+        for text in settings:
+            name, equals, value = text.partition("=")
+            parameter = _parameter(known, name)
+            if not equals:
+                refuse(f"{text!r}: write NAME=VALUE", USAGE, json=json)
+            if not parameter.can_be_written:
+                raise Fault(f"{name} is only read", "the sheet says nothing of how it would be written")
+            if parameter.changes_line:
+                raise Fault(f"{name} changes the line itself", "in Talk, Ctrl+B changes the rate in lock step")
+            try:
+                wanted.append((parameter, read_setting(parameter, value)))
+            except ValueError as error:
+                refuse(str(error), USAGE, json=json)
+        done = _with_device(known, endpoint, unit, "", line, book, lambda device, runner: apply(device, wanted, runner))
+    if json:
+        print_json([_written_json(one) for one in done])
+    else:
+        for one in done:
+            words = f"{one.name}: {one.before} → {one.wanted}, now {one.after}: {one.verdict} {one.words}"
+            typer.echo(visible_text(words.rstrip()))
+    if len(done) < len(wanted) or not all(one.good for one in done):
+        last = done[-1]
+        refuse(f"{last.name}: {last.verdict} {last.words}".rstrip(), FAILED)
+
+
+def scan_units(
+    endpoint: EndpointArgument,
+    units: Annotated[str, typer.Option(help="Unit IDs, such as 1-10 or 3,4,7.")] = "1-32",
+    line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
+    framing: Annotated[str, typer.Option(help="rtu, ascii or tcp.")] = "",
+    timeout: Annotated[float, typer.Option(help="Seconds to wait for each unit.")] = 0.3,
+    book: BookOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Ask each unit ID of a Modbus line for one register; an exception is an answer too."""
+    with faults_said(json):
+        kind = framing or ("tcp" if endpoint.startswith("tcp://") else "rtu")
+        if kind not in ("rtu", "ascii", "tcp"):
+            refuse("--framing is rtu, ascii or tcp", USAGE, json=json)
+        if timeout <= 0:
+            refuse("--timeout must be more than 0 s", USAGE, json=json)
+        numbers = [int(number) for number in read_units(units)]
+        settings = line_for(endpoint, line)
+
+        def tell(one: Scanned) -> None:
+            if one.answer and not json:
+                typer.echo(f"unit {one.unit:3}  {one.answer}" + (f"  {one.ms:.0f} ms" if one.ms is not None else ""))
+
+        async def work() -> list[Scanned]:
+            with kept_in(book, endpoint, settings) as (recorder, link, _):
+                runner = LinkRunner(link, endpoint, settings.settings, recorder)
+                await runner.open()
+                try:
+                    return await scan(runner, kind, numbers, timeout, tell)
+                finally:
+                    await runner.release()
+
+        found = [one for one in asyncio.run(work()) if one.answer]
+    if json:
+        print_json(
+            [{"unit": f.unit, "answer": f.answer, "ms": f.ms and round(f.ms, 1), "right": f.right} for f in found]
+        )
+    if not any(one.right for one in found):
+        refuse(f"none of {len(numbers)} units answered at {settings.settings.text}", FAILED)
+
+
+def _sheet(name: str) -> Sheet:
+    sheets = all_sheets()[0]
+    if name not in sheets:
+        what = f"there is no sheet {name!r}" if name else "no sheet was given"
+        raise Fault(what, f"--sheet takes one of {', '.join(sheets)}")
+    return sheets[name]
+
+
+def _parameter(sheet: Sheet, name: str) -> Parameter:
+    found = sheet.parameter_named(name)
+    if found is None:
+        raise Fault(f"the sheet {sheet.name} has no parameter {name!r}", f"it has {_names(sheet)}")
+    return found
+
+
+def _names(sheet: Sheet) -> str:
+    return ", ".join(parameter.name for parameter in sheet.parameter) or "none"
+
+
+def _with_device(
+    sheet: Sheet, endpoint: str, unit: int | None, address: str, line: str | None, book: Path | None,
+    work: Callable[[Device, LinkRunner], Awaitable[Result]],
+) -> Result:  # fmt: skip
+    settings = line_for(endpoint, line or sheet.line.settings)
+
+    async def run() -> Result:
+        with kept_in(book, endpoint, settings) as (recorder, link, _):
+            runner = LinkRunner(link, endpoint, settings.settings, recorder)
+            await runner.open()
+            try:
+                return await work(device_for(runner, sheet, unit, address), runner)
+            finally:
+                await runner.release()
+
+    return asyncio.run(run())
+
+
+def _as_json(parameter: Parameter, reading: Reading) -> dict[str, Any]:
+    return {
+        "name": parameter.name, "value": reading.value, "unit": parameter.unit, "raw_hex": reading.raw.hex(),
+        "outcome": reading.outcome.value, "words": reading.words,
+    }  # fmt: skip
+
+
+def _written_json(written: Written) -> dict[str, Setting | None]:
+    return {
+        "name": written.name, "before": written.before, "wanted": written.wanted, "after": written.after,
+        "verdict": written.verdict, "words": written.words,
+    }  # fmt: skip

@@ -1,0 +1,32 @@
+"""Asks a device what it is."""
+
+from __future__ import annotations
+
+import contextlib
+
+from ordolex.core.link.question import Verdict
+from ordolex.core.protocols.modbus import pdu
+from ordolex.core.sheet import Sheet
+from ordolex.io.device.base import Trouble
+from ordolex.io.device.modbus import ModbusUnit
+from ordolex.io.runner import LinkRunner
+
+
+async def identify(runner: LinkRunner, sheet: Sheet, unit: int) -> str:
+    """Its own words; empty where it says nothing of itself. Modbus: function 43/14, then 17. Else the sheet's question
+    named identity."""
+    if sheet.speaks.startswith("modbus-"):
+        device = ModbusUnit(runner, sheet.speaks.removeprefix("modbus-"), unit, sheet.bus)
+        for request in (pdu.device_id(), pdu.report_id()):
+            with contextlib.suppress(Trouble):
+                reply, _, _ = await device.exchange(request, "identity", 1)
+                if reply.objects:
+                    return ", ".join(text.decode("latin-1") for _, text in sorted(reply.objects.items()))
+                if reply.data and not reply.exception:
+                    return "".join(chr(b) for b in reply.data if 32 <= b < 127).strip()
+        return ""
+    question = next((q.question() for q in sheet.question if q.name == "identity"), None)
+    if question is None:
+        return ""
+    answer = await runner.ask(question)
+    return answer.data.decode("latin-1").strip() if answer.verdict is Verdict.RIGHT else ""

@@ -1,0 +1,57 @@
+"""Set: what its parts share. Which table is worked on, and the device behind the link."""
+
+from __future__ import annotations
+
+from ordolex.core.record import LinkRecord
+from ordolex.core.setting import Reading
+from ordolex.core.settings_table import SettingRow, SettingsTable
+from ordolex.io.clock import mono_s
+from ordolex.io.device.base import Device
+from ordolex.io.device.settings import device_for
+from ordolex.io.runner import LinkRunner
+from ordolex.tui.works import Sending, Works
+
+MeterAddress = str
+
+
+class SetWork(Works):
+    """The parts of the desk Set are made of this."""
+
+    def row_at_cursor(self) -> SettingRow | None:
+        raise NotImplementedError
+
+    def _open_table(self) -> tuple[LinkRecord, LinkRunner, SettingsTable] | None:
+        """The chosen link, where it is open and has a sheet with settings; else it is said why not."""
+        link = self.session.chosen
+        table = self.session.settings(link) if link is not None else None
+        if link is not None and table is None:
+            self.say("The link has no sheet with settings; d chooses one", "unsure")
+            return None
+        opened = self._open_link()
+        return None if opened is None or table is None else (*opened, table)
+
+    def _device(self, runner: LinkRunner, table: SettingsTable) -> Device:
+        return device_for(runner, table.sheet, table.unit)
+
+    async def _read(
+        self, link: LinkRecord, runner: LinkRunner, table: SettingsTable, what: str
+    ) -> list[Reading] | None:
+        """All settings; the table shows them as they come. None if it was stopped or failed."""
+        sending = Sending(what)
+        count = len(table.rows)
+        done = 0
+
+        def changed(reading: Reading) -> None:
+            nonlocal done
+            done += 1
+            sending.now = f"{done} of {count}: {reading.name}"
+
+        device = self._device(runner, table)
+        readings: list[Reading] | None = await self._do(
+            link, sending, device.read([r.parameter for r in table.rows], changed)
+        )
+        return readings
+
+    def _took(self, table: SettingsTable, readings: list[Reading]) -> None:
+        table.read(readings, mono_s())
+        self.link_changed()

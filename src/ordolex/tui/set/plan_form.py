@@ -1,0 +1,115 @@
+"""The form of a procedure: every value with who supplies it; nothing goes out while one of them is wrong."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from ordolex.core.plan import applies, field_fault, plan_faults
+from ordolex.core.sheet.procedures import PlanField, Procedure
+from ordolex.core.text.visible import visible_text
+from ordolex.tui.theme import PALETTES
+from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick
+from ordolex.tui.widgets.wording import cut
+
+
+class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
+    """Gives (type or rehearse, values), or None. `own` are this computer's addresses."""
+
+    DEFAULT_CSS = CSS.format(name="PlanForm") + "PlanForm > Vertical { width: 108; }"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("up", "move(-1)", "up"),
+        Binding("down", "move(1)", "down"),
+        Binding("enter", "edit", "edit"),
+        Binding("t", "go('type')", "type"),
+        Binding("h", "go('rehearse')", "rehearse"),
+        Binding("escape", "leave", "back"),
+    ]
+
+    def __init__(self, procedure: Procedure, values: dict[str, str], own: list[str], *, can_rehearse: bool) -> None:
+        super().__init__()
+        self._procedure, self._own, self._can_rehearse = procedure, own, can_rehearse
+        self._values = {f.name: values.get(f.name, f.default) for f in procedure.field}
+        self._at = 0
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = f"Procedure {self._procedure.name}: {self._procedure.means}"
+            yield Static(visible_text(title), classes="title", markup=False)
+            yield Static("", id="form", markup=False)
+            rehearse = ", h rehearses it on a stand-in" if self._can_rehearse else ""
+            yield Static(
+                f"Enter changes a value, t types all of it into the device{rehearse}, Esc goes back", classes="dim"
+            )
+
+    def on_mount(self) -> None:
+        self._show()
+
+    @property
+    def _used(self) -> list[PlanField]:
+        return [field for field in self._procedure.field if applies(field.only_if, self._values)]
+
+    def _show(self) -> None:
+        ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
+        faults = plan_faults(self._procedure, self._values, self._own)
+        text = Text("\n")
+        for number, field in enumerate(self._used):
+            here, fault, value = number == self._at, faults.get(field.name, ""), self._values.get(field.name, "")
+            text.append("▌ " if here else "  ", ink.style("copper"))
+            text.append("✗ " if fault else "✓ ", ink.style("brick" if fault else "moss"))
+            text.append(f"{cut(visible_text(field.label), 18):19}", ink.style("ink", bold=here))
+            text.append(f"{cut(visible_text(value), 30):31}", ink.style("copper"))
+            words = fault or self._source(field, value)
+            text.append(cut(visible_text(words), 48) + "\n", ink.style("brick" if fault else "dim"))
+        count = len(faults)
+        words = f"{count} value{'s' * (count != 1)} must be put right first" if count else "all values fit together"
+        text.append(f"\n  {words}\n", ink.style("brick" if count else "moss"))
+        self.query_one("#form", Static).update(text)
+
+    @staticmethod
+    def _source(field: PlanField, value: str) -> str:
+        default = "as its sheet proposes" if value and value == field.default else ""
+        owner = f"{field.owner} supplies it" if field.owner else ""
+        return ", ".join(part for part in (default, owner) if part)
+
+    def action_move(self, by: int) -> None:
+        self._at = max(0, min(self._at + by, len(self._used) - 1))
+        self._show()
+
+    @work
+    async def action_edit(self) -> None:
+        if not self._used:
+            return
+        field = self._used[self._at]
+        if field.kind == "choice":
+            choices = [(choice, choice) for choice in field.choices]
+            typed = await self.app.push_screen_wait(Pick(field.label, choices))
+        else:
+
+            def reading(text: str) -> str:
+                fault = field_fault(field, text)
+                if fault:
+                    raise ValueError(fault)
+                return "can be"
+
+            hint = f"{field.owner} supplies it" if field.owner else "Enter takes it"
+            typed = await self.app.push_screen_wait(LinePrompt(field.label, self._values[field.name], reading, hint))
+        if typed is not None:
+            self._values[field.name] = typed.strip()
+            self._at = min(self._at + 1, len(self._used) - 1)
+        self._show()
+
+    def action_go(self, how: str) -> None:
+        if not plan_faults(self._procedure, self._values, self._own) and (how == "type" or self._can_rehearse):
+            used = {field.name for field in self._used}
+            self.dismiss((how, {name: value for name, value in self._values.items() if name in used}))
+
+    def action_leave(self) -> None:
+        self.dismiss(None)
