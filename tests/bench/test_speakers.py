@@ -2,9 +2,33 @@
 
 from __future__ import annotations
 
+import asyncio
+
+import pytest
+
+from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.bench.devices.modem import Modem
+from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question
+from ordolex.core.protocols.at.call import Call, State
+from ordolex.core.setting import Outcome
 from ordolex.core.wire.receiver import Character
+from ordolex.io.device.identity import identify
+from ordolex.io.device.meter import MeterDevice
+from ordolex.io.device.modbus import ModbusUnit, scan
+from ordolex.io.device.modem import dial, escape, hang_up
+from ordolex.io.device.procedure import Typist
+from ordolex.io.device.rehearsal import rehearse
+from ordolex.io.device.settings import apply, device_for
+from ordolex.io.runner import LinkRunner
+from ordolex.io.sheets import all_sheets
+from tests.conftest import Notes, ServeBench, until
+
+SHEETS = all_sheets()[0]
+DRIVE = SHEETS["variable-speed-drive"]
+BUS: dict[str, object] = {"name": "bus", "kind": "bus", "line": "19200 8E1"}
 
 
 class Desk:
@@ -31,7 +55,7 @@ def test_the_modem_keeps_two_sets_of_settings_and_answers_as_it_was_told() -> No
     assert desk.type("ATS0=2;+IPR?\r") == "\r\n+IPR: 115200\r\n\r\nOK\r\n"
     assert "ERROR" in desk.type("ATS0=999\r") and "ERROR" in desk.type("AT+NONE\r") and "ERROR" in desk.type("AT?\r")
     assert desk.type("ATV0\r") == "0\r" and desk.type("ATX9$\r") == "4\r" and desk.type("ATQ1\r") == ""
-    assert desk.type("ATZ\r") == "\r\nOK\r\n" or desk.type("AT\r").startswith("AT")
+    assert desk.type("ATZ\r") == "\r\nOK\r\n" and desk.type("AT\r").startswith("AT"), "echo is on again, as stored"
     desk.type("ATE0&W\r")
     desk.type("AT+IPR=9600\r")
     assert desk.modem.line.baud == 9600
@@ -64,3 +88,208 @@ def test_a_number_that_nobody_answers_is_given_up() -> None:
     assert desk.modem.wishes.hang_up
     desk.type("ATD1234\r")
     assert "NO CARRIER" in desk.type("x"), "a key ends a call that is coming about"
+
+
+# ---- over the wire
+
+
+async def opened(serve_bench: ServeBench, notes: Notes, *devices: dict[str, object]) -> tuple[LinkRunner, object]:
+    bench = await serve_bench(*devices)
+    runner = LinkRunner(1, bench.notice().devices[0].endpoint, read_line(str(devices[0]["line"])).settings, notes)
+    await runner.open()
+    return runner, bench
+
+
+async def test_units_are_found_and_prove_the_link(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, BUS)
+    assert runner.rung is Rung.HELD
+    found = await scan(runner, "rtu", range(1, 9), 0.25)
+    assert [one.unit for one in found if one.right] == [3, 4, 7] and found[0].answer == ""
+    assert runner.rung is Rung.PROVEN
+    assert await identify(runner, DRIVE, 4) == "Brookmade, VD-3 pump, 2.03"
+    await runner.release()
+
+
+async def test_two_units_with_one_address_are_suspected(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, {**BUS, "units": [4, 4]})
+    (one,) = await scan(runner, "rtu", [4])
+    assert not one.right and "two units with one address" in one.answer
+    await runner.release()
+
+
+@pytest.mark.parametrize("kind", ["bus", "bus-ascii", "bus-tcp"])
+async def test_settings_are_read_changed_and_read_back(serve_bench: ServeBench, notes: Notes, kind: str) -> None:
+    line = "9600 7E1" if kind == "bus-ascii" else "19200 8E1"
+    plan = {"name": "plc", "kind": kind, "line": line, "units": [7], "raw": kind == "bus-tcp"}
+    runner, _ = await opened(serve_bench, notes, plan)
+    sheet = SHEETS["lift-station-plc"].model_copy(update={"speaks": f"modbus-{kind.partition('-')[2] or 'rtu'}"})
+    device = device_for(runner, sheet)
+    values = {r.name: r.value for r in await device.read(sheet.parameter)}
+    assert values["start-level"] == 900 and values["pumped"] == 1834.25 and values["name"] == "LIFT STATION"
+    start, name = sheet.parameter_named("start-level"), sheet.parameter_named("name")
+    assert start is not None and name is not None
+    done = await apply(device, [(start, 950), (name, "STATION 2")], runner)
+    assert [(w.before, w.after, w.verdict) for w in done] == [
+        (900, 950, "held"), ("LIFT STATION", "STATION 2", "held"),
+    ]  # fmt: skip
+    (refused, *rest) = await apply(device, [(start, 200), (name, "never sent")])
+    assert (refused.verdict, refused.after) == ("refused", 950) and "does not take this value" in refused.words
+    assert not rest, "what follows is not sent"
+    await runner.release()
+
+
+@pytest.mark.parametrize(
+    ("temper", "verdict", "says"),
+    [
+        ("forget", "not held", "reads 35"), ("refuse", "refused", "exception 4"), ("busy", "refused", "busy"),
+        ("wrong-check", "wrong answer", "CRC"), ("truncated", "wrong answer", "breaks off"),
+        ("other-unit", "wrong answer", "unit 4 answered for unit 3"),
+    ],
+)  # fmt: skip
+async def test_each_misbehaviour_of_a_unit_has_its_own_word(
+    serve_bench: ServeBench, notes: Notes, temper: str, verdict: str, says: str
+) -> None:
+    runner, bench = await opened(serve_bench, notes, BUS)
+    unit = ModbusUnit(runner, "rtu", 3, DRIVE.bus.model_copy(update={"retries": 1, "timeout_s": 0.3}))
+    speed = DRIVE.parameter_named("set-point")
+    assert speed is not None
+    assert (await unit.read([speed]))[0].value == 35.0
+    await bench.obey(f"garble bus {temper}")  # type: ignore[attr-defined]
+    if temper in ("forget", "refuse"):
+        (written,) = await apply(unit, [(speed, 42.5)])
+        assert written.verdict == verdict and says in written.words and written.after == 35.0
+    else:
+        (reading,) = await unit.read([speed])
+        assert reading.outcome.value == verdict and says in reading.words and unit.retried == 1
+    await bench.obey("garble bus off")  # type: ignore[attr-defined]
+    assert (await apply(unit, [(speed, 42.5)]))[0].verdict == "held"
+    await runner.release()
+
+
+async def test_no_answer_is_neither_a_refusal_nor_a_wrong_one(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, BUS)
+    unit = ModbusUnit(runner, "rtu", 9, DRIVE.bus.model_copy(update={"retries": 0, "timeout_s": 0.2}))
+    (reading,) = await unit.read([DRIVE.parameter[0]])
+    assert (reading.outcome, reading.words) == (Outcome.SILENT, "no answer of unit 9 in 0.2 s")
+    await runner.release()
+
+
+async def test_a_meter_is_read_through_its_change_of_rate(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, bench = await opened(serve_bench, notes, {"name": "meter", "kind": "meter", "line": "300 7E1"})
+    steps: list[str] = []
+    device = MeterDevice(runner, said=steps.append)
+    sheet = SHEETS["electricity-meter"]
+    readings = {r.name: r for r in await device.read(sheet.parameter)}
+    assert readings["address"].value == "00317" and readings["voltage-1"].value == 231.4
+    assert all(r.outcome is Outcome.READ for r in readings.values())
+    assert steps[0] == "identified: BRK EM-3 v2.1, mode C, 9600 baud" and steps[-2:] == [
+        "back at 300 7E1", "16 values, block check right",
+    ]  # fmt: skip
+    assert runner.line.text == "300 7E1" and runner.rung is Rung.PROVEN
+    await bench.obey("garble meter wrong-check")  # type: ignore[attr-defined]
+    await asyncio.sleep(0.8)  # the meter is back at 300 baud by then
+    (reading, *_) = await device.read(sheet.parameter)
+    assert reading.outcome is Outcome.WRONG and "block check is" in reading.words
+    assert runner.line.text == "300 7E1"
+    await bench.obey("garble meter refuse")  # type: ignore[attr-defined]
+    await asyncio.sleep(0.8)
+    (reading, *_) = await device.read(sheet.parameter)
+    assert reading.outcome is Outcome.REFUSED and "break message" in reading.words
+    await runner.release()
+
+
+async def test_a_modem_is_dialled_spoken_through_and_hung_up(serve_bench: ServeBench, notes: Notes) -> None:
+    weir = {"name": "weir", "kind": "oxygen", "line": "19200 8N1", "raw": True, "unit": 5}
+    modem = {"name": "modem", "kind": "modem", "line": "115200 8N1", "dials": {"5550141": "weir"}}
+    runner, _ = await opened(serve_bench, notes, modem, weir)
+    assert (await dial(runner, "555 9999")).result in ("NO ANSWER", "NO CARRIER")
+    reply = await dial(runner, "555-0141")
+    assert reply.result == "CONNECT 115200"
+    await until(lambda: "DCD" in (runner.view().signals.inputs or ()))
+    answer = await runner.ask(Question(b"*IDN?\n"))
+    assert answer.data == b"Brookmade,OX-2,unit 5,1.14\n"
+    assert (await escape(runner)).good
+    assert (await runner.ask(Question(b"ATO\r"))).data.endswith(b"CONNECT 115200\r\n")
+    assert "hung up by ATH" in await hang_up(runner, in_data=True)
+    await until(lambda: "DCD" not in (runner.view().signals.inputs or ()))
+    assert (await dial(runner, "5550141")).good
+    await runner.set_outputs(dtr=False)
+    await until(lambda: notes.bytes("rx").endswith(b"NO CARRIER\r\n"))
+    with pytest.raises(ValueError, match="is no number"):
+        await dial(runner, "weir")
+    await runner.release()
+
+
+def test_the_state_of_a_modem_follows_from_what_passes() -> None:
+    call = Call()
+    call.sent(b"ATD5550141\r")
+    for piece in (b"ATD5550141\r\r\nCONN", b"ECT 115200", b"\r\nhello OK\r\n"):
+        call.heard(piece)
+    assert call.state is State.DATA
+    call.heard(b"\r\nOK\r\n")
+    assert call.state is State.DATA, "the far end may say OK too"
+    call.sent(b"+++")
+    call.heard(b"\r\nOK\r\n")
+    assert call.state is State.CALL_KEPT and call.up
+    call.sent(b"ATO\r")
+    call.heard(b"\r\nCONNECT\r\n")
+    assert call.state is State.DATA
+    call.heard(b"\r\nNO CARRIER\r\n")
+    assert not call.up
+
+
+# ---- procedures
+
+FEEDER: dict[str, object] = {"name": "feeder", "kind": "feeder", "line": "38400 8N1", "interval_s": 0.0}
+NETWORK = SHEETS["feeder-controller"].procedure[0]
+VALUES = {f.name: f.default for f in NETWORK.field} | {"address": "192.0.2.77", "mask": "255.255.254.0"}
+
+
+async def password(what: str) -> str:
+    assert what == "password"
+    return PASSWORD
+
+
+async def test_a_procedure_is_typed_read_back_and_made_to_last(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, FEEDER)
+    typist = Typist(runner, VALUES, password)
+    outcome = await typist.run(NETWORK)
+    assert not outcome.trouble and not outcome.differs, outcome.words
+    assert outcome.kept["address"] == "192.0.2.77" and outcome.kept["host"] == "feeder-4"
+    assert PASSWORD.encode() not in notes.bytes("tx")
+    again = await Typist(runner, VALUES, password).run(NETWORK)
+    assert len(again.done) == len(outcome.done) - 2, "logged in already: name and password are left out"
+    ended = await Typist(runner, VALUES, password).finish(NETWORK)
+    assert not ended.trouble and b"address 192.0.2.77 mask 255.255.254.0" in notes.bytes("rx")
+    await runner.release()
+
+
+async def test_a_slip_is_found_by_the_second_pass(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, bench = await opened(serve_bench, notes, FEEDER)
+    await bench.obey("garble feeder slip")  # type: ignore[attr-defined]
+    outcome = await Typist(runner, VALUES, password).run(NETWORK)
+    assert outcome.differs == [("mask", "255.255.254.0", "255.255.254.128")]
+    assert outcome.words == "not kept as planned: mask is 255.255.254.128, planned was 255.255.254.0"
+    await runner.release()
+
+
+async def test_a_late_message_is_set_aside_and_anything_unexpected_stops(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, {**FEEDER, "interval_s": 0.35})
+    outcome = await Typist(runner, VALUES, password).run(NETWORK)
+    assert not outcome.trouble and not outcome.differs, outcome.words
+    await runner.release()
+    other = NETWORK.model_copy(deep=True)
+    wrong = {**VALUES, "address": "far away"}
+    await runner.open()
+    sent = len(notes.bytes("tx"))
+    for step in other.step:
+        object.__setattr__(step, "timeout_s", 1.0)
+    outcome = await Typist(runner, wrong, password).run(other)
+    assert "expected 'new mask" in outcome.trouble and "four numbers" in outcome.trouble
+    assert b"255.255.254.0" not in notes.bytes("tx")[sent:], "nothing more was typed"
+    await runner.release()
+
+
+async def test_a_rehearsal_runs_on_a_stand_in_and_records_nothing(tmp_path: object) -> None:
+    outcome = await rehearse(SHEETS["feeder-controller"], NETWORK, VALUES, password)
+    assert not outcome.trouble and outcome.kept["mask"] == "255.255.254.0", outcome.words

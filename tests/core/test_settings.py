@@ -114,6 +114,7 @@ GOOD = {
     "gateway": "192.0.2.1",
     "host": "feeder-4",
     "domain": "a.example",
+    "login": "operator",
 }
 
 

@@ -93,6 +93,7 @@ class SettingsTable:
         row.verdict = written.verdict if written.good else f"{written.verdict}: {written.words}"
         if row.found is None:
             row.found = written.before
+        row.raw = b""
         if written.after is not None:
             row.now, row.now_s, row.left = written.after, now_s, written.after
         if written.good:

@@ -117,6 +117,14 @@ def search_reading(text: str) -> str:
     return "rows that hold it"
 
 
+def place_reading(text: str) -> str:
+    """An entry of the address book. Raises ValueError."""
+    name, equals, number = (part.strip() for part in text.partition("="))
+    if not (name and equals and number):
+        raise ValueError("give a name and a number, such as: Intake weir = 555 0141")
+    return f"{name} at {number}"
+
+
 def points_reading(text: str) -> str:
     """Points to be tested. Raises ValueError."""
     return f"{len(read_points(text))} points"

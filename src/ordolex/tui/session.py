@@ -26,6 +26,7 @@ from ordolex.core.match.capture import Capture
 from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
+from ordolex.core.protocols.at.call import Call
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.screen import DeviceScreen
 from ordolex.core.settings_table import SettingsTable
@@ -65,6 +66,7 @@ class Talk:
     backspace: str = "DEL"
     by_key: bool = False
     local_echo: bool = False
+    call: Call = field(default_factory=Call)
 
 
 class Session:
@@ -393,11 +395,13 @@ class Session:
 
     def _add_passed(self, talk: Talk, item: Passed) -> None:
         if item.direction == "tx":
+            talk.call.sent(item.data)
             if talk.local_echo:
                 talk.screen.feed_local(item.data)
             self._add(talk, talk.conversation.sent(item.data, item.utc_us))
         elif item.direction == "rx":
             talk.screen.feed(item.data)
+            talk.call.heard(item.data)
             self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
         else:
             self._add(talk, talk.conversation.note(item.text, item.utc_us))

@@ -29,6 +29,7 @@ class Meter:
         self._option_until_s: float | None = None
         self._readout_at_s: float | None = None
         self._home_at_s: float | None = None
+        self._refused = False
         self.temper = ""
 
     def receive(self, characters: list[Character], now_s: float) -> list[Say]:
@@ -45,8 +46,7 @@ class Meter:
         if option is not None and self._option_until_s is not None:
             self._heard.clear()
             self._option_until_s = None
-            if option[2] != b"0" or self.temper == "refuse":
-                return [Say(now_s + _ANSWER_S, meter.BREAK)]
+            self._refused = option[2] != b"0" or self.temper == "refuse"
             self.line = self._home.changed(baud=meter.RATES_C[option[1].decode()])
             self._readout_at_s = now_s + _READOUT_S
         return []
@@ -57,7 +57,8 @@ class Meter:
             self._readout_at_s = now_s
         if self._readout_at_s is not None and now_s >= self._readout_at_s:
             self._readout_at_s = None
-            data = meter.block(self._lines(now_s))
+            data = meter.BREAK if self._refused else meter.block(self._lines(now_s))
+            self._refused = False
             if self.temper == "wrong-check":
                 data = data[:-1] + bytes([data[-1] ^ 0x01])
             elif self.temper == "truncated":

@@ -81,7 +81,8 @@ class Exchange:
     def next_deadline(self) -> float:
         if self._last_s is None:
             return self._first_deadline
-        if self.question.until is not None:
+        codec = self.question.codec
+        if self.question.until is not None or (codec is not None and codec.patient):
             return self._last_s + self.question.timeout_s
         return self._last_s + (self._after_line_end_s if self._ends_with_line() else self._quiet_s)
 

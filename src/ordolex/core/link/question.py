@@ -43,6 +43,10 @@ class Codec(Protocol):
     def expected(self) -> str:
         """What a right answer looks like, in words."""
 
+    @property
+    def patient(self) -> bool:
+        """Whether an answer may come in pieces with long silences between; a frame does not."""
+
     def whole(self, data: bytes) -> bool:
         """Whether the answer is there, so that nothing more needs to be waited for."""
 
@@ -77,6 +81,8 @@ class Question:
     timeout_s: float = 1.0
     like: str = ""
     codec: Codec | None = None
+    means: str = ""
+    """What a right answer says, in words, where somebody wrote that down."""
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:
@@ -95,7 +101,7 @@ class Question:
         if self.codec is not None:
             return self.codec.expected
         if self.like:
-            return f"text like {self.like}"
+            return self.means or f"text like {self.like}"
         if self.text.upper() in _COMMON:
             return _COMMON[self.text.upper()][1]
         return "numbers or quoted strings (IEEE 488.2, 8.7)" if _QUERY.fullmatch(self.text) else None

@@ -14,6 +14,8 @@ from ordolex.core.protocols.modbus.pdu import ModbusError, Reply, read_reply
 
 
 class ModbusCodec:
+    patient = False
+
     def __init__(self, framing: Framing, unit: int, pdu: bytes, name: str) -> None:
         self._framing, self._unit, self._pdu = framing, unit, pdu
         self.sent = framing.wrap(unit, pdu)
@@ -44,6 +46,7 @@ class ModbusCodec:
 
 
 class AtCodec:
+    patient = True
     expected = "a result code (ITU-T V.250, 5.7)"
 
     def __init__(self, command: bytes) -> None:
@@ -64,6 +67,8 @@ class AtCodec:
 
 
 class FramedCodec:
+    patient = False
+
     def __init__(self, plan: framed.FramePlan, sent: bytes, name: str) -> None:
         self._plan, self.sent, self.name = plan, sent, name
         self.expected = "a frame" + (f" whose {plan.check} is right" if plan.check else "")

@@ -40,7 +40,7 @@ class SheetQuestion(Part):
     means: str = ""
 
     def question(self) -> Question:
-        return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like)
+        return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like, means=self.means)
 
 
 class Jumper(Part):

@@ -176,6 +176,9 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
             if aside and prompt:
                 words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
                 head.append(words, ink.style("straw"))
+        modem = self.call_words(link)
+        if modem and self.session.is_open(link):
+            head.append(f"   {modem}", ink.style("copper" if self.session.talk(link).call.up else "dim"))
         hint = self.echo_hint(link)
         if hint:
             head.append(f"   {hint}", ink.style("straw"))

@@ -16,12 +16,13 @@ from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.tui.readings import line_reading
+from ordolex.tui.talk.calls import Calls
 from ordolex.tui.talk.keys import prompt_of
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
-from ordolex.tui.works import NO_LINK, Works
+from ordolex.tui.works import NO_LINK
 
 
-class Leaving(Works):
+class Leaving(Calls):
     """The part of the desk that opens and lets go."""
 
     def action_open_or_release(self) -> None:
@@ -34,7 +35,10 @@ class Leaving(Works):
             self.post_message(self.OpenWanted(link))
 
     def still_open(self, link: LinkRecord) -> str:
-        """The prompt at which the device's sheet says that something is still open; nothing where it is not."""
+        """The prompt at which the device's sheet says that something is still open, or the call that is up; nothing
+        where neither is."""
+        if self.call_is_up(link):
+            return "a call that is up."
         sheet = self.session.sheet_of(link)
         leave = sheet.leave if sheet is not None else None
         prompt = prompt_of(self.session.talk(link)).decode("latin-1")
@@ -47,6 +51,9 @@ class Leaving(Works):
         sheet = self.session.sheet_of(link)
         leave = sheet.leave if sheet is not None else None
         prompt = self.still_open(link)
+        if self.call_is_up(link):
+            await self._leave_call(link)
+            return
         if leave is not None and prompt:
             closing = named(to_bytes(leave.send))
             choices = [
@@ -71,6 +78,26 @@ class Leaving(Works):
                     self.say("it did not say that it is closed; the port stays open. Ctrl+O asks again", "bad")
                     return
         self.post_message(self.ReleaseWanted(link))
+
+    async def _leave_call(self, link: LinkRecord) -> None:
+        """Hang up first, or leave the call running, as the technician says."""
+        choices = [
+            ("properly", "Hang up, then release the port"),
+            ("release", "Just release the port; DTR drops, and most modems hang up by that"),
+            ("hand over", "Release the port and keep DTR on: the call stays up"),
+            ("stay", "Stay"),
+        ]
+        if read_endpoint(link.endpoint).kind != "serial":
+            del choices[2]
+        how = await self.app.push_screen_wait(Pick("A call is up", choices))
+        runner = self.session.runner(link)
+        if how == "properly" and runner is not None and not await self.end_call(link, runner):
+            return
+        if how == "hand over":
+            await self._hand_over(link)
+        elif how in ("properly", "release"):
+            self.session.talk(link).call.dropped()
+            self.post_message(self.ReleaseWanted(link))
 
     async def _hand_over(self, link: LinkRecord) -> None:
         """The port is free for another program, and the device does not notice: DTR stays on."""

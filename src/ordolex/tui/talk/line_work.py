@@ -41,6 +41,9 @@ _MORE = [
     ("echo", "Local echo on or off: show what is typed on the device's screen"),
     ("wrap", "Break the lines of a wide screen, or pan it"),
     ("roll", "Tick off points as they are tested, with the list that remains"),
+    ("dial", "Modem: dial a place of the address book"),
+    ("escape", "Modem: back to its command state, the call stays up"),
+    ("hang up", "Modem: hang up"),
     ("hand over", "Release the port and keep DTR on, for another program"),
 ]
 _SIGNALS = [("on", "on"), ("off", "off"), ("pulse", "off for half a second, then on")]
@@ -64,6 +67,7 @@ class LineWork(Said, Rates, Jobs, Files, Leaving):
         works = {
             "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,
             "lists": self._pull_lists, "boot": self._wait_for_boot, "roll": self._call_roll,
+            "dial": self._dial, "escape": self._escape, "hang up": self._hang_up,
         }  # fmt: skip
         if what in at_once:
             at_once[what](link)
