@@ -16,6 +16,8 @@ from ordolex.core.export import FORMS
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.wire.levels import Transmitter
 from ordolex.core.wire.receiver import Receiver
+from ordolex.io.book.reader import BookReader
+from ordolex.io.ports.benches import BenchProcess
 from tests.conftest import program
 
 
@@ -265,3 +267,47 @@ def test_lists_become_files_and_say_what_is_missing(tmp_path: Path, bench_proces
     assert sum(name.startswith("tables/") for name in visit["files"]) == 2
     refused(run("lists", endpoint, "--sheet", "echo-plug"), 1, "says nothing of lists")
     refused(run("lists", endpoint, "--sheet", "alarm-annunciator", "--list", "no such"), 1, "it has active alarms")
+
+
+BUS_PLAN = """[[device]]
+name = "bus"
+kind = "bus"
+line = "19200 8E1"
+
+[[device]]
+name = "modem"
+kind = "modem"
+line = "115200 8N1"
+"""
+
+
+def test_parameters_are_read_written_and_units_scanned_headless(tmp_path: Path) -> None:
+    plan, ready = tmp_path / "plan.toml", tmp_path / "ready.json"
+    plan.write_text(BUS_PLAN)
+    bench = BenchProcess(plan, ready)
+    bus, modem = (device.endpoint for device in bench.notice.devices)
+    try:
+        scanned = json.loads(run("scan", bus, "--units", "2-4", "--line", "19200 8E1", "--json").stdout)
+        assert [(one["unit"], one["answer"]) for one in scanned] == [(3, "registers 350"), (4, "registers 350")]
+        drive = (bus, "--sheet", "variable-speed-drive", "--unit", "4")
+        (speed,) = json.loads(run("read", *drive, "set-point", "--json").stdout)
+        assert (speed["name"], speed["value"], speed["unit"], speed["raw_hex"]) == ("set-point", 35.0, "Hz", "015e")
+        book = str(tmp_path / "b.ordolex")
+        (done,) = json.loads(run("write", *drive, "set-point=42.5", "--json", "--book", book).stdout)
+        wanted = {"name": "set-point", "before": 35.0, "wanted": 42.5, "after": 42.5, "verdict": "held"}
+        assert wanted.items() <= done.items()
+        kept = BookReader(Path(book))
+        assert any(event.kind == "set" for event in kept.events())
+        kept.close()
+        refused(run("write", *drive, "set-point=62"), 2, "62 is more than 50 Hz")
+        refused(run("write", *drive, "speed=5"), 1, "speed is only read")
+        refused(run("write", *drive, "speed"), 2, "write NAME=VALUE")
+        refused(run("read", *drive, "colour"), 1, "it has set-point, ramp")
+        refused(run("read", bus, "--sheet", "nothing"), 1, "there is no sheet 'nothing'")
+        refused(run("scan", bus, "--units", "20-21", "--line", "19200 8E1"), 1, "none of 2 units answered")
+        silent = run("read", bus, "--sheet", "variable-speed-drive", "--unit", "9", "ramp")
+        assert silent.returncode == 1 and "no answer of unit 9" in silent.stderr
+        rings = json.loads(run("write", modem, "--sheet", "radio-modem", "rings=3", "--json").stdout)
+        assert rings[0]["verdict"] == "held"
+    finally:
+        bench.stop()

@@ -22,7 +22,7 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
     """Opens the device's port from Find, at the settings of its sheet or at those given."""
     terminal.start("--book", str(book))
     terminal.see(f"(free|just came) +{name}")
-    for _ in range(12):
+    for _ in range(24):
         if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
             break
         terminal.press("Down")

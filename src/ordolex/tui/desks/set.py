@@ -24,6 +24,9 @@ from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.works import NO_LINK
 
 _NO_SHEET = "Which device is it? d chooses its sheet. The sheet says how its settings are read and what they may be."
+_ONLY_JOBS = (
+    "This device is set in its own menu. p leads through it: planned and checked first, then typed and read back."
+)
 _NOT_READ = "not read yet: r reads, and changes nothing"
 
 
@@ -61,7 +64,9 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
             self._view.show_rows(table.rows if table is not None else ())
             self._view.following = False
             self._view.go_to(0)
-        self._view.empty_text = NO_LINK if link is None else _NO_SHEET
+        sheet = self.session.sheet_of(link) if link is not None else None
+        only_jobs = sheet is not None and bool(sheet.procedure)
+        self._view.empty_text = NO_LINK if link is None else _ONLY_JOBS if only_jobs else _NO_SHEET
         self.turn()
 
     def restyled(self) -> None:
@@ -89,6 +94,12 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
         if link is None:
             return Text("Settings", ink.style("ink", bold=True), no_wrap=True)
         head = Text(visible_text(link.name), ink.style("ink", bold=True), no_wrap=True)
+        sheet = self.session.sheet_of(link)
+        if table is None and sheet is not None and sheet.procedure:
+            head.append(f"   {sheet.name}", ink.style("dim"))
+            names = ", ".join(procedure.name for procedure in sheet.procedure)
+            head.append(f"   p plans and types a procedure: {names}", ink.style("straw"))
+            return head
         if table is None:
             head.append("   no sheet with settings: d chooses one", ink.style("straw"))
             return head

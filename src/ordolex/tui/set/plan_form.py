@@ -75,9 +75,9 @@ class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
 
     @staticmethod
     def _source(field: PlanField, value: str) -> str:
-        default = "as its sheet proposes" if value and value == field.default else ""
+        default = "as proposed" if value and value == field.default else ""
         owner = f"{field.owner} supplies it" if field.owner else ""
-        return ", ".join(part for part in (default, owner) if part)
+        return ", ".join(part for part in (owner, default) if part)
 
     def action_move(self, by: int) -> None:
         self._at = max(0, min(self._at + by, len(self._used) - 1))

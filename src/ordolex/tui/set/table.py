@@ -41,6 +41,8 @@ def row_segments(row: SettingRow, width: int, ink: Palette) -> list[Segment]:
 
     def cell(text: str, style: str) -> None:
         shown = f"{text} {parameter.unit}".strip() if text else ""
+        if len(shown) >= value:  # rather without its unit than cut off; the unit stands below
+            shown = text
         out.append(Segment(f"{cut(visible_text(shown), value - 1):{value}}", ink.style(style)))
 
     cell(row.text(row.found), "dim")

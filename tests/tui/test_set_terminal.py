@@ -1,0 +1,125 @@
+"""Set and the modem in the real program, as a technician walks through them at the bench."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from pathlib import Path
+
+from ordolex.bench.devices.feeder import PASSWORD
+from ordolex.core.bench_notice import BenchNotice
+from ordolex.io.ports.benches import tell
+from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.test_consoles_terminal import line, opened
+
+pytestmark = IN_TMUX
+
+
+def pick(terminal: Terminal, title: str, downs: int = 0) -> None:
+    terminal.see(title)
+    terminal.press(*["Down"] * downs, "Enter")
+
+
+def want(terminal: Terminal, text: str) -> None:
+    terminal.press("Enter")
+    terminal.see("may be")
+    terminal.press("C-u")
+    terminal.type(text)
+    terminal.press("Enter")
+    terminal.see("not applied")
+
+
+def test_a_drive_is_found_by_scan_changed_undone_and_a_write_that_does_not_hold_is_caught(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened(terminal, book, "Pump house bus")
+    terminal.press("F6")
+    terminal.see("not read yet: r reads")
+    terminal.press("n")
+    terminal.see("Which unit IDs")
+    terminal.press("C-u")
+    terminal.type("1-8")
+    terminal.press("Enter")
+    pick(terminal, "Units that answered")
+    terminal.see("it is Brookmade, VD-3 blower, 2.03")
+    assert "● Proven" in terminal.screen()
+    terminal.press("r")
+    terminal.see("11 of 11 read, as found")
+    want(terminal, "42.5")
+    terminal.press("a")
+    screen = terminal.see("PC → device, in this order")
+    assert "35 → 42.5 Hz" in screen and "sends 03 06 00 00 01 a9 49 c6" in screen
+    terminal.press("Enter")
+    terminal.see("held, not stored")
+    terminal.press("F10")
+    terminal.see("not stored: set-point. F10 again")
+    terminal.press("u")
+    terminal.see("1 wanted back as found")
+    terminal.press("a")
+    pick(terminal, "42.5 → 35 Hz")
+    terminal.see("set-point +35 Hz +35 Hz +35 Hz")
+    tell(bench_process, "garble Pump house bus forget")
+    want(terminal, "20")
+    terminal.press("a")
+    pick(terminal, "35 → 20 Hz")
+    terminal.see("not held: it said 'taken', and reads 35")
+    rows = sqlite3.connect(book).execute("SELECT detail FROM event WHERE kind = 'set' ORDER BY id").fetchall()
+    told = [(entry["before"], entry["wanted"], entry["verdict"]) for (text,) in rows for entry in [json.loads(text)]]
+    assert told == [(35.0, 42.5, "held"), (42.5, 35.0, "held"), (35.0, 20, "not held")]
+
+
+def test_the_network_procedure_finds_a_slip_in_its_second_pass(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Feeder controller")
+    tell(bench_process, "garble Feeder slip")
+    terminal.press("F6", "p")
+    terminal.see("all values fit together")
+    terminal.press("Down", "Enter")
+    terminal.see("can be")
+    terminal.press("C-u")
+    terminal.see("is empty")
+    terminal.type("255.255.254")
+    terminal.see("3 octets, a mask has four")
+    terminal.type(".0")
+    terminal.press("Enter")
+    terminal.see("255.255.254.0")
+    terminal.press("t")
+    terminal.see("The device asks for: password")
+    terminal.type(PASSWORD)
+    assert PASSWORD not in terminal.see(f"{len(PASSWORD)} characters, not shown")
+    terminal.press("Enter")
+    screen = terminal.see("mask: planned was 255.255.254.0", 40)
+    assert "not kept as planned: mask is 255.255.254.128" in screen
+    assert PASSWORD.encode() not in b"".join(path.read_bytes() for path in tmp_path.glob("b.ordolex*"))
+
+
+def test_the_meter_is_read_through_its_change_of_rate(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Pump house meter")
+    terminal.press("F6", "r")
+    terminal.see("11 of 11 read, as found", 30)
+    for shown in ("voltage-1 +231.4 V", "0.118 A", "300 7E1", "● Proven"):
+        terminal.see(shown)
+
+
+def test_the_modem_is_dialled_spoken_through_and_hung_up(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Intake radio modem")
+    terminal.press("C-u")
+    line(terminal, "AT", "OK")
+    terminal.press("C-b")
+    terminal.see("With this line")
+    terminal.press("End", "Up", "Up", "Up", "Enter")
+    pick(terminal, "Intake weir +5550141 +never dialled")
+    terminal.see("data state")
+    terminal.press("C-n")
+    terminal.see("ends with CR LF")
+    line(terminal, "*IDN?", "OX-2,unit 5")
+    terminal.press("C-o")
+    pick(terminal, "A call is up")
+    terminal.see("hung up by ATH")
+    terminal.see("not open: Ctrl")
