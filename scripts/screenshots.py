@@ -49,6 +49,18 @@ WALK = (
     ("help.png", "F1 wait:0.6"),
     ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3 ctrl+y wait:0.8"),
 )
+SETTING = (
+    (
+        "set.png",
+        "wait:2.5 Down*12 wait:0.5 Return wait:0.6 Return wait:1.5 F6 wait:0.6 r wait:3 Return wait:0.5 ctrl+u text:42.5"
+        " Return wait:0.5 a wait:0.6 Return wait:2.5 Down*4 Return wait:0.5 ctrl+u text:14 Return wait:0.8",
+    ),
+    (
+        "set-procedure.png",
+        "F2 wait:0.4 Up*5 wait:0.4 Return wait:0.6 Return wait:1.5 F6 wait:0.5 p wait:0.8 Down*2 Return wait:0.5 ctrl+u"
+        " text:192.0.3.1 Return wait:0.8",
+    ),
+)
 SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
 
 
@@ -108,6 +120,7 @@ def main() -> None:
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
     folder.mkdir(parents=True, exist_ok=True)
     walk(folder, WALK, "128x40", 12)
+    walk(folder, SETTING, "128x40", 12)
     walk(folder, SMALL, "80x24", 19)
 
 

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from ordolex.bench.plan import read_plan
 from ordolex.core.link.question import Verdict
 from ordolex.core.sheet import Jumper, Sheet, SheetError, checklist, jumper_drawing, read_sheet
+from ordolex.core.text import patterns
 from ordolex.io.sheets import all_sheets, own_folder
 from tests.cli.test_cli import refused, run
 
@@ -80,7 +81,7 @@ def test_every_key_is_documented() -> None:
         for name, facts in model.model_fields.items():
             inner = [a for a in (facts.annotation, *getattr(facts.annotation, "__args__", ()))
                      if isinstance(a, type) and issubclass(a, BaseModel)]  # fmt: skip
-            if inner:
+            if inner and f"`{path}{name}`" not in text:  # steps of a second pass are steps, described once
                 keys(inner[0], f"{path}{name}.")
             else:
                 assert f"`{path}{name}`" in text, f"{path}{name} is not in docs/sheets.md"
@@ -107,3 +108,57 @@ def test_a_jumper_is_drawn_where_it_stands() -> None:
     jumper = Jumper(what="S1", for_work="SERVICE, power off", restore="RUN", positions=["RUN", "SERVICE"])
     assert jumper_drawing(jumper) == ["for the work  □ RUN   ■ SERVICE", "afterwards    ■ RUN   □ SERVICE"]
     assert jumper_drawing(jumper.model_copy(update={"positions": []})) == []
+
+
+def test_the_example_of_the_reference_is_a_sheet() -> None:
+    text = (Path(__file__).parents[2] / "docs/sheets.md").read_text()
+    example = text.split("```toml\n")[1].split("```")[0]
+    sheet = read_sheet(example, "docs/sheets.md")
+    assert sheet.parameter[0].can_be_written and sheet.store is not None
+
+
+PARAMETER = """
+[[parameter]]
+name = "rate"
+read = 'R?\\r'
+like = '(?P<value>\\d+)'
+write = 'R {value}\\r'
+"""
+
+
+@pytest.mark.parametrize(
+    ("more", "says"),
+    [
+        (PARAMETER + PARAMETER, "two parameters are called 'rate'"),
+        (PARAMETER + "store = true\n", "the sheet has no \\[store\\]"),
+        (PARAMETER.replace("(?P<value>", "("), "needs the group"),
+        (PARAMETER.replace("{value}", "5"), "write needs {value}"),
+        (PARAMETER.replace(r"(?P<value>\d+)", "(?P<value>(?:0|00)+)$"), "line 20: parameter.1.like: .*take forever"),
+        (PARAMETER + "code = '1.8.0'\n", "give one of read, hear, code"),
+        ("[[parameter]]\nname = 'a'\nmodbus = { at = '50001' }\n", "'50001' is no address"),
+        ("[[parameter]]\nname = 'a'\nmodbus = { at = '40001', type = 'float' }\n", "'float' is no type"),
+        ("[[parameter]]\nname = 'a'\nmodbus = { at = '40001' }\n", "a device that speaks text is read by"),
+        ("[[parameter]]\nname = 'a'\nkind = 'choice'\nhear = '(?P<value>x)'\n", "needs its choices"),
+        ("[[parameter]]\nname = 'a'\nlow = 5\nhigh = 4\nhear = '(?P<value>x)'\n", "low is more than high"),
+        ("[[parameter]]\nname = 'a'\nunit = 5\nhear = '(?P<value>x)'\n", "unit"),
+        ("[store]\nmeans = 'x'\n", "send or register_at"),
+        ("[frame]\nstart = 'zz'\n", "is no hex"),
+        ("[frame]\ncheck = 'crc99'\n", "is no check"),
+        ("[[procedure]]\nname = 'p'\n[[procedure.step]]\nsend = '{nothing}'\n", "the field 'nothing'"),
+        ("[[procedure]]\nname = 'p'\n[[procedure.step]]\nsend = 'a'\nquiet_s = 1\n", "does one thing"),
+        (
+            "[[procedure]]\nname = 'p'\n[[procedure.field]]\nname = 'a'\nlabel = 'a'\nonly_if = 'b=1'\n"
+            "[[procedure.field]]\nname = 'b'\nlabel = 'b'\nonly_if = 'a=1'\n[[procedure.step]]\nsend = 'x'\n",
+            "goes in a circle",
+        ),
+    ],
+)
+def test_what_does_not_hang_together_is_refused_with_its_place(more: str, says: str) -> None:
+    with pytest.raises(SheetError, match=says):
+        read_sheet(GOOD + more, "x.toml")
+
+
+def test_a_pattern_that_takes_forever_on_what_a_device_says_is_given_up() -> None:
+    slow = "(?:x|xx)+$"
+    assert patterns.search(slow, "x" * 60 + "!") is None and patterns.fullmatch(slow, "x" * 60 + "!") is None
+    assert patterns.search(slow, "xx") is not None and patterns.fullmatch(r"\d+", "123") is not None

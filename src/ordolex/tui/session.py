@@ -245,6 +245,10 @@ class Session:
         return port is not None and port.state != "gone"
 
     def open(self, link: LinkRecord) -> Future[LinkRunner]:
+        sheet = self.sheet_of(link)
+        for what in sheet.restore if sheet is not None else ():
+            if what not in self.to_restore:
+                self.to_restore.append(what)
         return self.hub.call(self.hub.open(link.id, link.endpoint, self.line_of(link)))
 
     def release(self, link: LinkRecord, *, keep_dtr: bool = False) -> Future[None] | None:

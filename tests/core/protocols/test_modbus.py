@@ -24,6 +24,7 @@ PRINTED = [
     (pdu.read_registers(4, 8, 1), "04 00 08 00 01", "04 02 00 0A", "registers 10"),
     (pdu.write_coil(0xAC, True), "05 00 AC FF 00", "05 00 AC FF 00", "done 00 ac ff 00"),
     (pdu.write_register(1, 3), "06 00 01 00 03", "06 00 01 00 03", "done 00 01 00 03"),
+    (pdu.event_counter(), "0B", "0B FF FF 01 08", "registers 65535 264"),
     (pdu.diagnostics(0, 0xA537), "08 00 00 A5 37", "08 00 00 A5 37", "registers 42295"),
     (
         pdu.write_coils(0x13, [c == "1" for c in "1011001110"]),
@@ -89,7 +90,7 @@ REQUESTS = st.one_of(
               st.lists(st.integers(0, 0xFFFF), min_size=1, max_size=9)),
     st.builds(pdu.device_id, st.sampled_from([1, 2, 3])),
     st.builds(pdu.read_registers, st.just(3), st.integers(150, 200), st.just(1)),
-    st.just(pdu.report_id()),
+    st.sampled_from([pdu.report_id(), pdu.event_counter()]),
 )  # fmt: skip
 
 

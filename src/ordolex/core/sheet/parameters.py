@@ -176,8 +176,6 @@ class Parameter(Part):
     changes_line: bool = False
     rank: int = 0
     """Those of a lower rank are written first."""
-    harmless: bool = True
-    """Reading it changes nothing in the device."""
 
     @property
     def can_be_written(self) -> bool:

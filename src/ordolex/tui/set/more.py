@@ -243,6 +243,11 @@ class More(SetWork):
 
         async def ask() -> list[str]:
             rows = []
+            try:
+                reply, _, _ = await unit.exchange(pdu.event_counter(), "events", 0)
+                rows.append(f"{'messages answered well':40} {reply.words if reply.exception else reply.registers[1]}")
+            except Trouble as trouble:
+                rows.append(f"{'messages answered well':40} {trouble.outcome.value}")
             for sub, words in _COUNTERS.items():
                 try:
                     reply, _, _ = await unit.exchange(pdu.diagnostics(sub), words, 0)

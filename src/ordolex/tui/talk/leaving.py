@@ -62,11 +62,18 @@ class Leaving(Calls):
                 ("hand over", "Release the port and keep DTR on, for another program to go on"),
                 ("stay", "Stay"),
             ]
+            if leave.save:
+                saving = named(to_bytes(leave.save))
+                choices.insert(1, ("save", f"Store the changes first: send {saving}, and stay to see what it says"))
             if read_endpoint(link.endpoint).kind != "serial":
-                del choices[2]  # a port on the network drops its control lines by itself
+                del choices[-2]  # a port on the network drops its control lines by itself
             how = await self.app.push_screen_wait(Pick(f"The device stands at {prompt}", choices))
             if how == "hand over":
                 await self._hand_over(link)
+                return
+            if how == "save":
+                self.session.send(link, to_bytes(leave.save))
+                self.say("sent what stores the changes; answer what it asks, then Ctrl+O again", "plain")
                 return
             if how not in ("properly", "release"):
                 return

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ordolex.core.record import LinkRecord
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side
-from ordolex.core.text.escapes import named
+from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.facts import facts_in
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.visible import visible_text
@@ -26,7 +26,12 @@ class Said(Works):
         """(what is typed, what it means) of the sheet's questions; the line end is the link's."""
         sheet = self.session.sheet_of(link)
         found = [(q.question().data.rstrip(b"\r\n"), q) for q in sheet.question] if sheet is not None else []
-        return [(named(data), f"{q.name}{': ' if q.means else ''}{q.means}") for data, q in found if data]
+        menus = (
+            [(named(to_bytes(m.enter).rstrip(b"\r\n")), f"menu {m.name}: {m.means}") for m in sheet.menu]
+            if sheet
+            else []
+        )
+        return menus + [(named(data), f"{q.name}{': ' if q.means else ''}{q.means}") for data, q in found if data]
 
     async def _command(self, link: LinkRecord) -> None:
         """What is chosen from the sheet goes into the line of entry, to be changed or sent."""

@@ -122,6 +122,11 @@ def write_registers(address: int, values: Sequence[int]) -> bytes:
     return struct.pack(">BHHB", 16, address, len(values), 2 * len(values)) + _words(values)
 
 
+def event_counter() -> bytes:
+    """Function 11: status and the count of messages that were answered well (6.9)."""
+    return b"\x0b"
+
+
 def report_id() -> bytes:
     """Function 17."""
     return b"\x11"
@@ -188,7 +193,7 @@ def request_length(pdu: bytes) -> int | None:
     """Bytes of a request whose beginning is given; None while it cannot be told, 0 for a function not known here."""
     if not pdu:
         return None
-    fixed = {1: 5, 2: 5, 3: 5, 4: 5, 5: 5, 6: 5, 8: 5, 17: 1, 22: 7, 43: 4}
+    fixed = {1: 5, 2: 5, 3: 5, 4: 5, 5: 5, 6: 5, 8: 5, 11: 1, 17: 1, 22: 7, 43: 4}
     if pdu[0] in fixed:
         return fixed[pdu[0]]
     counted = {15: 5, 16: 5, 23: 9}
@@ -204,7 +209,7 @@ def reply_length(pdu: bytes) -> int | None:
         return None
     if pdu[0] & 0x80:
         return 2
-    fixed = {5: 5, 6: 5, 8: 5, 15: 5, 16: 5, 22: 7}
+    fixed = {5: 5, 6: 5, 8: 5, 11: 5, 15: 5, 16: 5, 22: 7}
     if pdu[0] in fixed:
         return fixed[pdu[0]]
     if pdu[0] in (1, 2, 3, 4, 17, 23):
@@ -246,6 +251,8 @@ def read_reply(request: bytes, pdu: bytes) -> Reply:
             return Reply(function, registers=struct.unpack(f">{count}H", pdu[2:]))
         case 5 | 6 | 8 | 15 | 16 | 22:
             return _given_back(request, pdu)
+        case 11:
+            return Reply(function, registers=struct.unpack(">HH", pdu[1:]))
         case 43:
             return _identity(request, pdu)
         case _:

@@ -83,6 +83,8 @@ class Unit:
                 return request
             case 8:
                 return self._diagnose(request)
+            case 11:
+                return b"\x0b\0\0" + (self.counters[14] & 0xFFFF).to_bytes(2)
             case 15:
                 return self._write_coils(request)
             case 16:
