@@ -52,8 +52,8 @@ WALK = (
 SETTING = (
     (
         "set.png",
-        "wait:2.5 Down*12 wait:0.5 Return wait:0.6 Return wait:1.5 F6 wait:0.6 r wait:3 Return wait:0.5 ctrl+u text:42.5"
-        " Return wait:0.5 a wait:0.6 Return wait:2.5 Down*4 Return wait:0.5 ctrl+u text:14 Return wait:0.8",
+        "wait:2.5 Down*12 wait:0.5 Return wait:0.6 Return wait:1.5 F6 wait:0.6 r wait:3 Return wait:0.5 ctrl+u"
+        " text:42.5 Return wait:0.5 a wait:0.6 Return wait:2.5 Down*4 Return wait:0.5 ctrl+u text:14 Return wait:0.8",
     ),
     (
         "set-procedure.png",

@@ -3,14 +3,18 @@
 from pathlib import Path
 
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, MATCH, TALK, WIRE, of_context
+from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, MATCH, SET, TALK, WIRE, of_context
 from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.keep import KeepDesk, Sieve
 from ordolex.tui.desks.match import MatchDesk
+from ordolex.tui.desks.set import SetDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
 
-OWNERS = {EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, MATCH: MatchDesk, TALK: TalkDesk, KEEP: KeepDesk}
+OWNERS = {
+    EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, MATCH: MatchDesk, TALK: TalkDesk, SET: SetDesk,
+    KEEP: KeepDesk,
+}  # fmt: skip
 
 
 def test_no_key_means_two_things_in_one_place() -> None:

@@ -14,7 +14,7 @@ from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import READ_BY, Place
 from ordolex.core.protocols.modbus.values import find_layouts
 from ordolex.core.ratios import compare, doubts
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record import Chunk, Event, LinkRecord
 from ordolex.core.runs import Run
 from ordolex.core.runs import compare as compare_runs
 from ordolex.core.settings_table import SettingsTable
@@ -301,9 +301,9 @@ class More(SetWork):
         link = self.session.chosen
         if link is None:
             return
-        rows = self.session.talk(link).rows[-400:]
-        sent = list(dict.fromkeys(row.data for row in rows if row.direction == "tx" and len(row.data) >= 4))
-        heard = list(dict.fromkeys(row.data for row in rows if row.direction == "rx" and len(row.data) >= 4))
+        chunks = [item for item in self.session.book.reader.latest(400, link.id) if isinstance(item, Chunk)]
+        sent = list(dict.fromkeys(chunk.data for chunk in chunks if chunk.direction == "tx" and len(chunk.data) >= 4))
+        heard = list(dict.fromkeys(chunk.data for chunk in chunks if chunk.direction == "rx" and len(chunk.data) >= 4))
         lines = []
         for name, frames in (("sent", sent[-40:]), ("heard", heard[-40:])):
             found = find_checks(frames) if len(frames) >= 2 else []
@@ -312,7 +312,7 @@ class More(SetWork):
             )
             lines += [f"  {one.words}" for one in found[:5]]
         await self.app.push_screen_wait(
-            Picture("Which check do they carry?", lines, "of what stands in Talk; Esc goes back")
+            Picture("Which check do they carry?", lines, "of what was recorded last on this link; Esc goes back")
         )
 
     # ---- measuring
