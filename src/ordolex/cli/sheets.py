@@ -69,5 +69,11 @@ def show(name: str, json: Annotated[bool, typer.Option("--json")] = False) -> No
         typer.echo(
             f"question {question.name}: {question.send} → {question.like or 'any answer'} ({mark}) {question.means}"
         )
+    for parameter in sheet.parameter:
+        how = "read and written" if parameter.can_be_written else "read"
+        typer.echo(f"parameter {parameter.name}: {parameter.means or 'no words'} ({how}; {parameter.limits or 'any'})")
+    for procedure in sheet.procedure:
+        fields = ", ".join(field.name for field in procedure.field)
+        typer.echo(f"procedure {procedure.name}: {procedure.means} ({fields})")
     for step in checklist(sheet):
         typer.echo(f"ready: {step}")

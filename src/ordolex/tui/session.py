@@ -26,7 +26,8 @@ from ordolex.core.match.capture import Capture
 from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
-from ordolex.core.protocols.at.call import Call
+from ordolex.core.protocols.at.call import Call, State
+from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.screen import DeviceScreen
 from ordolex.core.settings_table import SettingsTable
@@ -50,6 +51,7 @@ from ordolex.io.wake import wake
 _EARLIER_ITEMS = 300
 _BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
 _NO_LINE = LineSettings(9600)
+_AT_S = 5.0
 
 LINE_ENDS = {"LF": b"\n", "CR": b"\r", "CR LF": b"\r\n", "none": b""}
 
@@ -261,7 +263,12 @@ class Session:
             return None
         sheet = self.sheet_of(link)
         known = (entry.question() for entry in sheet.question) if sheet is not None else ()
-        question = next((question for question in known if question.data == data), Question(data))
+        question = next((question for question in known if question.data == data), None)
+        commands = sheet is not None and sheet.speaks == "at" and self.talk(link).call.state is not State.DATA
+        if question is None and commands and data.upper().startswith(b"AT"):
+            question = Question(data, timeout_s=_AT_S, codec=AtCodec(data))
+        if question is None:
+            question = Question(data)
         return self.hub.call(runner.ask(question))
 
     def send(self, link: LinkRecord, data: bytes) -> Future[None] | None:

@@ -59,7 +59,7 @@ def find(plan: FramePlan, sent: bytes, data: bytes) -> tuple[Frame | None, str]:
         if plan.start:
             at = rest.find(plan.start, at)
             if at < 0:
-                return None, f"{len(rest)} bytes without the start of a frame"
+                return None, trouble or f"{len(rest)} bytes without the start of a frame"
         frame, why = _frame_at(plan, rest[at:])
         if frame is not None:
             return frame, ""

@@ -67,12 +67,14 @@ def _write(reader: BookReader, folder: Path) -> list[str]:
         if table.odd:
             put(f"{stem}.odd.txt", "".join(f"line {number}: {text}\n" for number, text in table.odd))
     put("settings.txt", _settings(links, events))
+    put("changes.txt", _changes(links, events))
     put("proof.txt", _proof(links, events))
     put("open-points.txt", _open_points(links, events))
     put("restore.txt", _restore(events))
     what = {
         "log.txt": "everything that passed, to read",
         "settings.txt": "each link's settings and where they are from",
+        "changes.txt": "each device's settings as found, and every change with what became of it",
         "proof.txt": "what was asked last on each link and answered rightly, with bytes and time",
         "open-points.txt": "links that are not proven, lists that are not whole, and notes",
         "restore.txt": "what was moved for the work, and whether it was put back",
@@ -88,10 +90,22 @@ def _settings(links: list[LinkRecord], events: list[Event]) -> str:
         rung = next((e.detail.get("to", "") for e in reversed(events) if e.link == link.id and e.kind == "rung"), "")
         out.append(
             f"{visible_text(link.name)}\n  endpoint {link.endpoint}\n  line {link.line or 'none'}"
-            f" ({link.source or 'no source'})\n  line end {link.line_end}\n  sheet {link.sheet or 'none'}\n"
+            f" ({link.source or 'no source'})\n  line end {link.line_end}\n  sheet {link.sheet or 'none'}"
+            f"{f', unit {link.unit}' if link.unit >= 0 else ''}\n"
+            f"  identity {visible_text(link.identity) or 'not asked'}\n"
             f"  last rung {rung or 'never opened'}\n"
         )
     return "\n".join(out) or "no links\n"
+
+
+def _changes(links: list[LinkRecord], events: list[Event]) -> str:
+    out = []
+    for link in links:
+        rows = [e for e in events if e.link == link.id and e.kind in ("found", "set", "procedure", "run", "scan")]
+        if rows:
+            out.append(f"{visible_text(link.name)}\n")
+            out += [f"  {utc_text(event.utc_us)} {visible_text(event.text)}\n" for event in rows]
+    return "".join(out) or "nothing was changed\n"
 
 
 def _proof(links: list[LinkRecord], events: list[Event]) -> str:

@@ -12,6 +12,7 @@ from textual.containers import Horizontal
 from textual.suggester import Suggester, SuggestFromList
 from textual.widgets import Static
 
+from ordolex.core.decode import decode
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.link.conversation import Row
 from ordolex.core.link.exchange import Answer
@@ -292,6 +293,12 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
             self.say(str(fault), "bad")
             return
         text, how = answer_words(answer)
+        sheet = self.session.sheet_of(link)
+        meant = decode(sheet.speaks if sheet is not None else "text", answer.question.data, answer.data)
+        if meant:
+            self.session.drain(link)
+            for words in meant:
+                self.session.say(link, visible_text(words))
         if how != "good":
             self.session.drain(link)
             self.session.say(link, text)

@@ -14,6 +14,7 @@ from ordolex.io.runner import LinkRunner
 from ordolex.tui.talk.jobs import Jobs
 from ordolex.tui.talk.leaving import Leaving
 from ordolex.tui.talk.rates import Rates
+from ordolex.tui.talk.reach import Reach
 from ordolex.tui.talk.said import Said
 from ordolex.tui.talk.sending import Files
 from ordolex.tui.widgets.prompts import Pick, Picture
@@ -41,6 +42,9 @@ _MORE = [
     ("echo", "Local echo on or off: show what is typed on the device's screen"),
     ("wrap", "Break the lines of a wide screen, or pan it"),
     ("roll", "Tick off points as they are tested, with the list that remains"),
+    ("layers", "How far does it reach? Layer by layer, and each direction"),
+    ("tried", "What was changed, one thing after the other, and what it did"),
+    ("census", "Who talks in sentences (NMEA 0183), and what was measured"),
     ("dial", "Modem: dial a place of the address book"),
     ("escape", "Modem: back to its command state, the call stays up"),
     ("hang up", "Modem: hang up"),
@@ -50,7 +54,7 @@ _SIGNALS = [("on", "on"), ("off", "off"), ("pulse", "off for half a second, then
 _PULSE_S = 0.5
 
 
-class LineWork(Said, Rates, Jobs, Files, Leaving):
+class LineWork(Said, Rates, Jobs, Files, Reach, Leaving):
     """The part of the desk Talk that works on the line."""
 
     @work
@@ -63,6 +67,7 @@ class LineWork(Said, Rates, Jobs, Files, Leaving):
         closed_too = {
             "command": self._command, "pick": self._pick, "search": self._search, "facts": self._facts,
             "charset": self._choose_charset, "earlier": self._earlier, "signals": self._show_signals,
+            "layers": self._show_layers, "tried": self._show_tried, "census": self._show_census,
         }  # fmt: skip
         works = {
             "rate": self._change_rate, "clean": self._clean_rates, "repeat": self._repeat, "rubout": self._rubout,

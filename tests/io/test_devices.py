@@ -1,0 +1,113 @@
+"""A device whose frames only its sheet describes, and one that only talks, on a port that is made up."""
+
+from __future__ import annotations
+
+import asyncio
+
+import pytest
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.ladder import Rung
+from ordolex.core.protocols.framed import Frame, find, wrap
+from ordolex.core.setting import Outcome
+from ordolex.core.sheet import Sheet, read_sheet
+from ordolex.io.device.settings import apply, device_for
+from ordolex.io.runner import LinkRunner
+from ordolex.io.transport.twins import MemoryTransport
+from tests.conftest import Notes
+
+DOSER = """
+name = "doser"
+device = "dosing pump"
+speaks = "framed"
+
+[line]
+settings = "9600 8N1"
+source = "manual"
+
+[bus]
+unit = 5
+retries = 0
+timeout_s = 0.2
+
+[frame]
+start = "02"
+end = "03"
+check = "crc16-x25"
+check_written = "low first"
+check_from = 1
+
+[[parameter]]
+name = "rate"
+unit = "ml/h"
+low = 0
+high = 900
+payload = { ask = "01", write = "02 {value}", at = 1, type = "uint16", scale = 0.5 }
+"""
+
+
+class Doser:
+    """Answers the frames of its sheet; `spoil` changes what it says."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        assert sheet.frame is not None
+        self.plan = sheet.frame.plan()
+        self.rate = 240
+        self.spoil = lambda data: data
+        self.unit = 5
+
+    def __call__(self, port: MemoryTransport, data: bytes) -> None:
+        frame, _ = find(self.plan, b"", data)
+        if frame is None or frame.address != 5:
+            return
+        if frame.payload[0] == 2:
+            self.rate = int.from_bytes(frame.payload[1:3])
+        answer = bytes([frame.payload[0]]) + self.rate.to_bytes(2)
+        port.say(self.spoil(wrap(self.plan, Frame(self.unit, answer))))
+
+
+async def test_a_device_that_its_sheet_describes_is_read_and_set(notes: Notes) -> None:
+    sheet = read_sheet(DOSER, "doser.toml")
+    doser = Doser(sheet)
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(doser))
+    await runner.open()
+    device = device_for(runner, sheet)
+    (reading,) = await device.read(sheet.parameter)
+    assert reading.value == 120 and runner.rung is Rung.PROVEN
+    assert device.preview(sheet.parameter[0], 60).hex(" ").startswith("02 05 03 02 00 78")
+    (done,) = await apply(device, [(sheet.parameter[0], 60)], runner)
+    assert (done.verdict, doser.rate) == ("held", 120)
+    for spoil, says in (
+        (lambda data: data[:-4] + b"\xff" + data[-3:], "check (crc16-x25) is wrong"),
+        (lambda data: data[:5], "breaks off"),
+        (lambda data: b"", "no answer"),
+    ):
+        doser.spoil = spoil
+        (reading,) = await device.read(sheet.parameter)
+        assert says in reading.words and reading.outcome in (Outcome.WRONG, Outcome.SILENT)
+    doser.spoil = lambda data: data
+    doser.unit = 6
+    (reading,) = await device.read(sheet.parameter)
+    assert reading.words == "unit 6 answered for unit 5"
+    with pytest.raises(ValueError, match="does not fit"):
+        device.preview(sheet.parameter[0], 99_999)
+    await runner.release()
+
+
+async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> None:
+    text = DOSER.split("[frame]")[0].replace('speaks = "framed"\n', "") + (
+        "[[parameter]]\nname = 'water'\nhear = 'water (?P<value>[\\d.]+) C'\n"
+    )
+    sheet = read_sheet(text, "talker.toml")
+    port = MemoryTransport()
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    device = device_for(runner, sheet)
+    reading = asyncio.ensure_future(device.read(sheet.parameter))
+    await asyncio.sleep(0.05)
+    port.say(b"noise\r\nwater 8.")
+    port.say(b"6 C\r\n")
+    assert (await reading)[0].value == 8.6 and notes.bytes("tx") == b""
+    with pytest.raises(ValueError, match="is read by code"):
+        sheet.parameter[0].fits("meter")
+    await runner.release()
