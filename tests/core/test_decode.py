@@ -62,3 +62,5 @@ def test_the_first_layer_that_fails_is_named() -> None:
     assert "the device hears us" in directions(state.evidence())[1]
     names = [layer.name for layer in layers("serial", state.evidence(), call="data state", call_up=True)]
     assert names == ["serial port", "line", "modem", "call", "far end of the call"]
+    without = [layer.name for layer in layers("serial", state.evidence(), call="command state")]
+    assert without == ["serial port", "line", "modem", "call"]

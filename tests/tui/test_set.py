@@ -119,6 +119,10 @@ async def test_nothing_is_sent_before_it_was_read_checked_and_agreed_to(
         await site.until(lambda: "not stored" not in head(site) and "stored in the device" in site.said())
         drive.bus._units[0][1].unit.holding[0] = 350  # a power cycle, and it was not kept after all
         await site.pilot.press("v")
+        await site.pick("no")
+        await site.until(lambda: "proves nothing" in site.said())
+        await site.pilot.press("v")
+        await site.pick("yes")
         await site.until(lambda: "set-point is 35, it was left at 42.5" in site.said())
         assert "did not last" in row(site, "set-point")
 

@@ -31,7 +31,9 @@ def layers(kind: str, evidence: Evidence, *, call: str = "", call_up: bool = Fal
     out.append(Layer("line", clear if evidence.heard else None, f"{heard}, {errors or 'no line errors'}"))
     if call:
         out.append(Layer("modem", evidence.proof is not None or call_up or None, call))
-        out.append(Layer("call", call_up, "up" if call_up else "none"))
+        out.append(Layer("call", call_up or None, "up" if call_up else "none; nothing lies behind the modem now"))
+        if not call_up:
+            return out
     proof = evidence.proof
     answered = (
         f"{proof.question or 'what it says'} → {proof.answer[:50]}"

@@ -52,6 +52,9 @@ class Codec(Protocol):
 
     def judge(self, data: bytes) -> Verdict: ...
 
+    def refused(self, data: bytes) -> bool:
+        """Whether the answer says no: it proves that we were heard, and does nothing of what was asked."""
+
     def words(self, data: bytes) -> str:
         """What the answer says, or why it is none."""
 

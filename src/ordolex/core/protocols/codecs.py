@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from ordolex.core.link.question import Verdict
 from ordolex.core.protocols import framed
+from ordolex.core.protocols.at.results import is_error
 from ordolex.core.protocols.at.results import read_reply as read_at
 from ordolex.core.protocols.modbus.frames import Framing
 from ordolex.core.protocols.modbus.pdu import ModbusError, Reply, read_reply
@@ -40,6 +41,10 @@ class ModbusCodec:
             return Verdict.RIGHT
         return Verdict.ECHO if data == self.sent else Verdict.WRONG
 
+    def refused(self, data: bytes) -> bool:
+        reply, _ = self.reply(data)
+        return reply is not None and reply.exception != 0
+
     def words(self, data: bytes) -> str:
         reply, why = self.reply(data)
         return why if reply is None else reply.words
@@ -60,6 +65,9 @@ class AtCodec:
         if read_at(self._command, data).result:
             return Verdict.RIGHT
         return Verdict.ECHO if data.strip() == self._command.strip() else Verdict.WRONG
+
+    def refused(self, data: bytes) -> bool:
+        return is_error(read_at(self._command, data).result)
 
     def words(self, data: bytes) -> str:
         reply = read_at(self._command, data)
@@ -83,6 +91,9 @@ class FramedCodec:
         if self.whole(data):
             return Verdict.RIGHT
         return Verdict.ECHO if data == self.sent else Verdict.WRONG
+
+    def refused(self, data: bytes) -> bool:
+        return False
 
     def words(self, data: bytes) -> str:
         frame, why = self.frame(data)

@@ -41,9 +41,12 @@ async def change_rate(
         await asyncio.sleep(_SETTLE_S)
     await runner.retune(to)
     changed(f"asking at {to.baud}")
-    for _ in range(2):
+    for attempt in range(2):
         answer = await runner.ask(question)
         if understood(answer):
+            if attempt:  # what was heard in the middle of the change says nothing about the new rate
+                await runner.retune(to)
+                answer = await runner.ask(question)
             return Changed(True, to, f"both are at {to.baud} now: {len(answer.data)} bytes answered without errors")
     await runner.retune(before)
     for number in range(_BACK_TRIES):

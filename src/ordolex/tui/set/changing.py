@@ -132,7 +132,8 @@ class Changing(SetWork):
         except ValueError as error:
             self.say(str(error), "bad")
             return
-        choices = [("apply", f"Send {'these' if len(rows) > 1 else 'this'}, and read each back"), ("stay", "Not yet")]
+        what = "these, and read each back" if len(rows) > 1 else "this, and read it back"
+        choices = [("apply", f"Send {what}"), ("stay", "Not yet")]
         answer = await self.app.push_screen_wait(Pick("PC → device, in this order", choices, "\n".join(rows)))
         if answer == "apply":
             await self._apply(link, runner, table, device)
@@ -260,8 +261,14 @@ class Changing(SetWork):
     @work
     async def action_verify(self) -> None:
         opened = self._open_table()
-        if opened is not None:
+        if opened is None:
+            return
+        choices = [("yes", "Yes, it was off and on again"), ("no", "No")]
+        answer = await self.app.push_screen_wait(Pick("Was the device without power since it was set?", choices))
+        if answer == "yes":
             await self._verify(*opened)
+        elif answer == "no":
+            self.say("Then a reading proves nothing: switch it off and on, then v. r only reads", "unsure")
 
     async def _verify(self, link: LinkRecord, runner: LinkRunner, table: SettingsTable) -> None:
         if all(row.left is None for row in table.rows):
@@ -273,5 +280,5 @@ class Changing(SetWork):
         lost = table.lasted(readings, mono_s())
         kept = sum(row.left is not None for row in table.rows) - len(lost)
         self.link_changed()
-        words = f"did not last: {'; '.join(lost)}" if lost else f"all {kept} that were set are as they were left"
+        words = f"did not last: {'; '.join(lost)}" if lost else f"as it was left, after the restart: {kept} of {kept}"
         self._tell(link, visible_text(words), good=not lost)

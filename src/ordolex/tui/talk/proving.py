@@ -18,6 +18,7 @@ from ordolex.io.faults import Fault
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.desks.base import How
 from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.wording import cut
 from ordolex.tui.works import Works
 
 
@@ -113,6 +114,10 @@ def answer_words(answer: Answer) -> tuple[str, How]:
     if answer.errors.total:
         return f"{len(answer.data)} bytes with {answer.errors.words()}: the line settings do not fit", "bad"
     match answer.verdict:
+        case Verdict.RIGHT if question.codec is not None:
+            refused = question.codec.refused(answer.data)
+            words = cut(visible_text(question.words(answer.data)), 70)
+            return f"{'refused' if refused else 'answered'} in {ms}: {words}", "unsure" if refused else "good"
         case Verdict.RIGHT:
             return f"right answer in {ms}: {question.expected or 'as expected'}", "good"
         case Verdict.WRONG:
