@@ -52,6 +52,7 @@ _EARLIER_ITEMS = 300
 _BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
 _NO_LINE = LineSettings(9600)
 _AT_S = 5.0
+_SHEETS_AGAIN_S = 5.0  # a sheet that is not there is looked for no oftener: reading all of them takes a while
 
 LINE_ENDS = {"LF": b"\n", "CR": b"\r", "CR LF": b"\r\n", "none": b""}
 
@@ -89,6 +90,7 @@ class Session:
         self._last_seen: dict[str, PortFacts] = {}
         self._talks: dict[int, Talk] = {}
         self._sheets: dict[str, Sheet] = {}
+        self._sheets_read_s = float("-inf")
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
         """What was typed into the form of a link's procedure."""
         self._settings: dict[tuple[int, str, int], SettingsTable] = {}
@@ -285,8 +287,10 @@ class Session:
 
     def sheet_of(self, link: LinkRecord) -> Sheet | None:
         """The device's sheet, where the link carries one that can be read."""
-        if link.sheet not in self._sheets:
-            self._sheets = all_sheets()[0]
+        if not link.sheet:
+            return None
+        if link.sheet not in self._sheets and mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
+            self._sheets, self._sheets_read_s = all_sheets()[0], mono_s()
         return self._sheets.get(link.sheet)
 
     def question_for(self, link: LinkRecord | None) -> str:
