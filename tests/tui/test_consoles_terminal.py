@@ -22,11 +22,13 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
     """Opens the device's port from Find, at the settings of its sheet or at those given."""
     terminal.start("--book", str(book))
     terminal.see(f"(free|just came) +{name}")
-    for _ in range(24):
+    for key in ["Down"] * 24 + ["Up"] * 24:  # back up again, should the cursor have run past it
+        time.sleep(0.3)
         if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
             break
-        terminal.press("Down")
-        time.sleep(0.3)
+        terminal.press(key)
+    else:
+        raise AssertionError(f"{name} cannot be chosen:\n{terminal.screen()}")
     terminal.press("Enter")
     terminal.see("Line settings of")
     if line:
