@@ -6,13 +6,19 @@ import asyncio
 
 import pytest
 
+from ordolex.bench.devices.bus import Bus
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.protocols.framed import Frame, find, wrap
 from ordolex.core.setting import Outcome
 from ordolex.core.sheet import Sheet, read_sheet
+from ordolex.core.sheet.base import filled
+from ordolex.core.wire.receiver import Character
+from ordolex.io.device.base import Trouble
+from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.runner import LinkRunner
+from ordolex.io.sheets import all_sheets
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes
 
@@ -111,3 +117,37 @@ async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> N
     with pytest.raises(ValueError, match="is read by code"):
         sheet.parameter[0].fits("meter")
     await runner.release()
+
+
+@pytest.mark.parametrize("alive", [True, False])
+async def test_on_an_adapter_that_echoes_an_echo_is_never_taken_for_an_answer(notes: Notes, alive: bool) -> None:
+    sheet = all_sheets()[0]["variable-speed-drive"]
+    bus = Bus(LineSettings(19200), [3], "rtu")
+    dead = False
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        port.say(data)
+        for say in bus.receive([Character(0.0, byte) for byte in data], 0.0) if not dead else ():
+            port.say(say.data)
+
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(19200), notes, lambda endpoint: MemoryTransport(device))
+    await runner.open()
+    unit = ModbusUnit(runner, "rtu", 3, sheet.bus.model_copy(update={"retries": 0, "timeout_s": 0.2}))
+    speed = sheet.parameter_named("set-point")
+    assert speed is not None and sheet.store is not None
+    (written,) = await apply(unit, [(speed, 40.0)])
+    assert (written.before, written.after, written.verdict) == (35.0, 40.0, "held")
+    dead = not alive
+    if alive:
+        assert await ModbusUnit(runner, "rtu", 3, sheet.bus).act(sheet.store) == "taken"
+    else:
+        with pytest.raises(Trouble, match="only our own bytes came back"):
+            await unit.write(speed, 20.0)
+        with pytest.raises(Trouble, match="only our own bytes came back"):
+            await ModbusUnit(runner, "rtu", 3, sheet.bus.model_copy(update={"retries": 0})).act(sheet.store)
+    await runner.release()
+
+
+def test_what_a_value_holds_is_never_read_as_control_bytes() -> None:
+    assert filled("set {a} {b}<CR>", {"a": "<ESC>\\r", "b": "x"}) == b"set <ESC>\\r x\r"
+    assert filled("{other}\\r", {"a": "1"}) == b"{other}\r"

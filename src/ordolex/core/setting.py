@@ -24,6 +24,8 @@ def read_setting(parameter: Parameter, text: str) -> Setting:
                 raise ValueError(f"{parameter.name}: on or off")
             return int(text.lower() in _ON)
         case "text":
+            if not text.isprintable():
+                raise ValueError(f"{parameter.name}: holds characters that cannot be typed")
             if parameter.pattern and not fullmatch(parameter.pattern, text):
                 raise ValueError(f"{parameter.name}: {text!r} is not of the shape {parameter.pattern}")
             return text

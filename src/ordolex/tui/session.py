@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
@@ -91,6 +92,8 @@ class Session:
         self._talks: dict[int, Talk] = {}
         self._sheets: dict[str, Sheet] = {}
         self._sheets_read_s = float("-inf")
+        self.works: dict[int, Any] = {}
+        """What is under way on a link; the desks share it, so that there is one thing at a time."""
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
         """What was typed into the form of a link's procedure."""
         self._settings: dict[tuple[int, str, int], SettingsTable] = {}

@@ -51,7 +51,7 @@ class Works(Desk):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self._sendings: dict[int, Sending] = {}
+        self._sendings: dict[int, Sending] = self.session.works
         self._sought = ""
         self._last_rate_command = "rate {baud}\\r"
 

@@ -2,12 +2,27 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Annotated
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, StringConstraints
 
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import checked
+
+FIELD = re.compile(r"\{(\w+)\}")
+
+
+def filled(template: str, values: Mapping[str, str]) -> bytes:
+    """What is sent for a template: its own control bytes are written out, those of a value are not read as such."""
+    out, end = b"", 0
+    for found in FIELD.finditer(template):
+        if found[1] in values:
+            out += to_bytes(template[end : found.start()]) + values[found[1]].strip().encode()
+            end = found.end()
+    return out + to_bytes(template[end:])
+
 
 Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
 

@@ -10,8 +10,7 @@ from ordolex.core.protocols.checks import CHECKS
 from ordolex.core.protocols.framed import FramePlan
 from ordolex.core.protocols.modbus.address import Place, read_place
 from ordolex.core.protocols.modbus.values import TYPES
-from ordolex.core.sheet.base import Part, Pattern, Sent, Words
-from ordolex.core.text.escapes import to_bytes
+from ordolex.core.sheet.base import Part, Pattern, Sent, Words, filled
 
 Setting = float | int | str
 
@@ -227,4 +226,4 @@ def _hex(text: str) -> bytes:
 
 def send_text(text: str, value: str) -> bytes:
     """What is sent for a value."""
-    return to_bytes(text.replace("{value}", value))
+    return filled(text, {"value": value})

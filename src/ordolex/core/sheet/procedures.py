@@ -8,9 +8,7 @@ from typing import Literal
 from pydantic import Field, field_validator, model_validator
 
 from ordolex.core.line.notation import read_line
-from ordolex.core.sheet.base import Part, Pattern, Sent, Words
-
-FIELD = re.compile(r"\{(\w+)\}")
+from ordolex.core.sheet.base import FIELD, Part, Pattern, Sent, Words
 
 
 class PlanField(Part):

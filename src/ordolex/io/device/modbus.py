@@ -110,15 +110,19 @@ class ModbusUnit:
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
         assert parameter.modbus is not None
-        if not self._read_once:  # only a read tells whether the adapter gives our own bytes back
-            await self._read_block(
-                Block(parameter.modbus.place, parameter.modbus.count), {parameter.name: parameter.modbus}
-            )
+        await self._know_echo()
         request = await self._write_request(parameter.modbus, value)
         reply, _, _ = await self.exchange(request, f"set {parameter.name} to {value}")
         if reply.exception:
             raise Trouble(Outcome.REFUSED, reply.words)
         return "taken"
+
+    async def _know_echo(self) -> None:
+        """Only a read tells whether the adapter gives our own bytes back: the answer to a write is the request again.
+        Any answer does, an exception too."""
+        if not self._read_once:
+            await self.exchange(pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?")
+            self._read_once = True
 
     async def _write_request(self, register: Register, value: Setting) -> bytes:
         if register.bit is None or register.place.table == "coil":
@@ -134,6 +138,7 @@ class ModbusUnit:
         return FRAMINGS[self._framing.name.lower()]().wrap(self.unit, write_request(parameter.modbus, value))
 
     async def act(self, action: Action) -> str:
+        await self._know_echo()
         place = read_place(action.register_at)
         request = pdu.write_register(place.address, action.value)
         reply, _, _ = await self.exchange(request, action.means or f"write {action.value} to {place.text}")
@@ -194,7 +199,7 @@ async def scan(
     """Asks each unit for one register, which changes nothing; an exception is as good an answer as a value."""
     out = []
     request = pdu.read_registers(3, 0, 1)
-    for number in units:
+    for number in [number for number in units if number]:  # 0 is a broadcast: nobody answers it
         unit = ModbusUnit(runner, framing, number, Bus(timeout_s=timeout_s, retries=0))
         try:
             reply, _, ms = await unit.exchange(request, f"{Place('holding', 0).text}?", 0)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import ESCAPE, GUARD_S
 from ordolex.core.protocols.at.results import AtReply, read_reply
 from ordolex.core.protocols.codecs import AtCodec
 from ordolex.io.clock import mono_s
+from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
 
 _DIAL_S = 60.0
@@ -27,7 +29,12 @@ async def dial(runner: LinkRunner, number: str) -> AtReply:
     digits = "".join(c for c in number if c not in " -/()")
     if not digits or any(c not in "0123456789*#+,WTP@!ABCD" for c in digits.upper()):
         raise ValueError(f"{number!r} is no number; digits, * # + and , for a pause (V.250, 6.3.1)")
-    return await command(runner, b"ATD" + digits.encode(), _DIAL_S)
+    try:
+        return await command(runner, b"ATD" + digits.encode(), _DIAL_S)
+    except asyncio.CancelledError:
+        with contextlib.suppress(Fault):  # any character ends a call that is coming about (V.250, 6.3.1)
+            await runner.send(b"\r")
+        raise
 
 
 async def escape(runner: LinkRunner) -> AtReply:

@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.plan import applies
-from ordolex.core.sheet.procedures import FIELD, Procedure, Step
+from ordolex.core.sheet.base import filled
+from ordolex.core.sheet.procedures import Procedure, Step
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.numbered import numbered
@@ -152,17 +153,13 @@ class Typist:
             self._heard = ""
             await self._runner.send_secret(secret.encode(), to_bytes(step.end))
             return f"{step.secret} given, not kept"
-        data = self._chosen(step, item) if step.choose else to_bytes(self._filled(step.send, item))
+        data = self._chosen(step, item) if step.choose else filled(step.send, {**self._values, "item": item})
         self._heard = ""
         await self._runner.send(data)
         return f"sent {named(data)}"
 
-    def _filled(self, text: str, item: str) -> str:
-        values = {**self._values, "item": item}
-        return FIELD.sub(lambda found: values.get(found[1], "").strip().replace("\\", "\\\\"), text)
-
     def _chosen(self, step: Step, item: str) -> bytes:
-        wanted = self._filled(step.choose, item).strip().lower()
+        wanted = filled(step.choose, {**self._values, "item": item}).decode().strip().lower()
         items = numbered([line for line in lines_of(self._heard) if line.strip()])
         found = [number for number, name in items if name.strip().lower() == wanted]
         if len(found) != 1:

@@ -51,6 +51,12 @@ class Leaving(Calls):
         sheet = self.session.sheet_of(link)
         leave = sheet.leave if sheet is not None else None
         prompt = self.still_open(link)
+        points = [point for of, point in self.session.open_points() if of.id == link.id]
+        if points:
+            choices = [("stay", "Stay: Set (F6) applies and stores"), ("release", "Release the port all the same")]
+            title = "Not settled on the device"
+            if await self.app.push_screen_wait(Pick(title, choices, "\n".join(points))) != "release":
+                return
         if self.call_is_up(link):
             await self._leave_call(link)
             return
