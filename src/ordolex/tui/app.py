@@ -202,7 +202,7 @@ class OrdolexApp(App[None]):
         rail.entries = [(link, session.view(link)) for link in session.links]
         rail.chosen = session.chosen.id if session.chosen is not None else 0
         lifeline.link = session.chosen
-        lifeline.question = session.question_for(session.chosen)
+        lifeline.question, lifeline.ask = session.question_for(session.chosen)
         lifeline.view = session.view(session.chosen) if session.chosen is not None else None
         for widget in (bar, rail, lifeline, self._keys):
             if widget.display:

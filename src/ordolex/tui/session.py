@@ -15,6 +15,7 @@ from typing import Any
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
+from ordolex.core.link.advice import ASK
 from ordolex.core.link.conversation import Conversation, Row
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.ladder import Rung
@@ -296,13 +297,18 @@ class Session:
             self._sheets, self._sheets_read_s = all_sheets()[0], mono_s()
         return self._sheets.get(link.sheet)
 
-    def question_for(self, link: LinkRecord | None) -> str:
-        """A question that would prove the link: of its sheet, else one that every instrument of IEEE 488.2 knows."""
+    def question_for(self, link: LinkRecord | None) -> tuple[str, str]:
+        """A question that would prove the link, of its sheet, else one that every instrument of IEEE 488.2 knows; and
+        how the device is asked."""
         sheet = self.sheet_of(link) if link is not None else None
         if sheet is None:
-            return "*IDN?"
+            return "*IDN?", ASK
+        if sheet.speaks.startswith(("modbus", "framed", "meter")):
+            return "r in Set", "Set (F6) asks it: r reads" + (
+                ", n scans for units." if "modbus" in sheet.speaks else "."
+            )
         known = next((question for question in sheet.harmless if question.like), None)
-        return visible_text(known.question().text) if known is not None else ""
+        return (visible_text(known.question().text) if known is not None else ""), ASK
 
     def settings(self, link: LinkRecord) -> SettingsTable | None:
         """The link's settings as they are worked on; None where it has no sheet with parameters."""

@@ -12,6 +12,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 
 _SILENT_AFTER_S = 3.0
+ASK = "Ask it something in Talk."
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,9 +31,9 @@ class Advice:
         return f"{head}{rest}. {self.test}"
 
 
-def advise(evidence: Evidence, now_s: float, question: str = "*IDN?") -> Advice | None:
+def advise(evidence: Evidence, now_s: float, question: str = "*IDN?", ask: str = ASK) -> Advice | None:
     """Advice for the first rung that is missing; None for a proven link. `question` is one whose answer would be known,
-    such as the device's sheet has it; empty where there is none."""
+    such as the device's sheet has it, empty where there is none; `ask` says how it is asked."""
     match evidence.rung:
         case Rung.ABSENT:
             return Advice((evidence.trouble or "the port is not there",), "Plug it in again; it is reopened by itself.")
@@ -41,7 +42,7 @@ def advise(evidence: Evidence, now_s: float, question: str = "*IDN?") -> Advice 
                 return Advice((evidence.trouble,), "")
             return Advice((), "Enter in Find opens the port.")
         case Rung.HELD:
-            return _silent(evidence, now_s)
+            return _silent(evidence, now_s, ask)
         case Rung.HEARD:
             return _unclear(evidence)
         case Rung.CLEAR:
@@ -50,12 +51,12 @@ def advise(evidence: Evidence, now_s: float, question: str = "*IDN?") -> Advice 
             return None
 
 
-def _silent(evidence: Evidence, now_s: float) -> Advice:
+def _silent(evidence: Evidence, now_s: float, ask: str) -> Advice:
     open_s = now_s - (evidence.opened_s if evidence.opened_s is not None else now_s)
     if not evidence.sent:
         if open_s < _SILENT_AFTER_S:
-            return Advice((), "Open. Listening; ask the device something.")
-        return Advice((f"open, 0 bytes in {open_s:.0f} s; it may only speak when asked",), "Ask it something in Talk.")
+            return Advice((), f"Open. Listening. {ask}")
+        return Advice((f"open, 0 bytes in {open_s:.0f} s; it may only speak when asked",), ask)
     if evidence.unanswered:
         return Advice(
             ("no answer: wrong rate or line end", "the device is off or the cable is not crossed"),

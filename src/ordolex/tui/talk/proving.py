@@ -55,6 +55,9 @@ class Proving(Works):
                 return
             sheet = sheets[name]
             link = self.session.change_link(replace(link, sheet=name))
+        if sheet.speaks.startswith(("modbus", "framed")):
+            self.say("It is asked in Set (F6): n scans for units, r reads its settings", "unsure")
+            return
         if not sheet.wake and not sheet.harmless:
             self.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
             return

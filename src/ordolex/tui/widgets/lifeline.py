@@ -9,7 +9,7 @@ from textwrap import wrap
 
 from rich.text import Text
 
-from ordolex.core.link.advice import advise
+from ordolex.core.link.advice import ASK, advise
 from ordolex.core.link.ladder import RUNGS, Rung
 from ordolex.core.link.state import Evidence
 from ordolex.core.record import LinkRecord
@@ -34,7 +34,7 @@ class Lifeline(Painted):
         super().__init__(id="lifeline")
         self.link: LinkRecord | None = None
         self.view: LinkView | None = None
-        self.question = ""
+        self.question, self.ask = "", ASK
 
     def paint(self) -> Text:
         if self.link is None or self.view is None:
@@ -104,7 +104,7 @@ class Lifeline(Painted):
         assert self.view is not None
         if self.view.returning:
             return f"✗ Gone. Opening it again: {self.view.returning}", "brick"
-        advice = advise(self.view.evidence, mono_s(), self.question)
+        advice = advise(self.view.evidence, mono_s(), self.question, self.ask)
         if advice is not None:
             return f"Next  {advice.sentence}", "straw"
         proof = self.view.evidence.proof
