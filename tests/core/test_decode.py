@@ -20,6 +20,7 @@ def test_answers_are_put_into_words_where_a_standard_has_them() -> None:
         "+IPR takes nothing; then 300, 1200"
     ]
     assert decode("at", b"AT+X\r", b"\r\n+CME ERROR: 10\r\n") == ["+CME ERROR: 10: SIM not inserted"]
+    assert decode("at", b"ATS7?\r", b"\r\n030\r\n\r\nOK\r\n") == ["S7, seconds it waits for the call to come about: 30"]
     assert decode("at", b"AT\r", b"\r\nOK\r\n") == [] == decode("text", b"MEAS?\n", b"9.4 mg/l\n")
     assert decode("text", b"SYST:ERR?\n", b'-222,"Data out of range"\n') == ["execution error: Data out of range"]
     assert "no measurement" in decode("text", b"MEAS?\n", b"9.91E37\n")[0]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
 from ordolex.core.protocols.at.cellular import words_of
-from ordolex.core.protocols.at.results import ranges_of, read_reply, values_of
+from ordolex.core.protocols.at.results import S_REGISTERS, ranges_of, read_reply, values_of
 from ordolex.core.protocols.instrument import read_error, read_quantity
 from ordolex.core.protocols.sentences import sentences, talkers, transducers
 
@@ -16,6 +18,9 @@ def decode(speaks: str, question: bytes, answer: bytes) -> list[str]:
 def _modem(question: bytes, answer: bytes) -> list[str]:
     reply = read_reply(question, answer)
     out = [f"{line}: {words}" for line in reply.lines if (words := words_of(line))]
+    register = re.fullmatch(rb"AT\s*S(\d{1,2})\?\s*", question.upper())
+    if register and reply.lines and (means := S_REGISTERS.get(int(register[1]))):
+        out.append(f"S{int(register[1])}, {means}: {reply.lines[0].lstrip('0') or '0'}")
     if question.strip().endswith(b"=?"):
         out += [words for line in reply.lines if (words := _test_words(line))]
     if reply.result and not reply.good:

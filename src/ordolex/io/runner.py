@@ -165,7 +165,10 @@ class LinkRunner:
             await transport.close(keep_dtr=keep_dtr)
         before = self._state.rung
         self._state.released(mono_s())
-        self._note("released", "port released, DTR kept on" if keep_dtr else "port released")
+        words = "port released, DTR kept on" if keep_dtr else "port released"
+        if before is not Rung.PROVEN:
+            words += f"; the link stood at {before.word}, not proven"
+        self._note("released", words)
         self._note_rung(before)
 
     async def retune(self, line: LineSettings, *, keep: bool = False) -> None:

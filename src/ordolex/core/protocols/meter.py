@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import reduce
 from operator import xor
 
-SOH, STX, ETX, EOT, ACK, NAK = b"\x01", b"\x02", b"\x03", b"\x04", b"\x06", b"\x15"
+SOH, STX, ETX, ACK = b"\x01", b"\x02", b"\x03", b"\x06"
 RATES_C = {"0": 300, "1": 600, "2": 1200, "3": 2400, "4": 4800, "5": 9600, "6": 19200}
 RATES_B = {"A": 600, "B": 1200, "C": 2400, "D": 4800, "E": 9600, "F": 19200}
 """6.3.14 13): the character of the identification that tells the rate; any other is mode A, which stays at 300."""

@@ -94,7 +94,6 @@ class Procedure(Part):
     step: list[Step]
     check: list[Step] = []
     finish: list[Step] = []
-    boot_s: float = Field(0.0, ge=0, le=3600)
 
     @model_validator(mode="after")
     def _fields_exist(self) -> Procedure:

@@ -11,8 +11,6 @@ from ordolex.io.device.settings import device_for
 from ordolex.io.runner import LinkRunner
 from ordolex.tui.works import Sending, Works
 
-MeterAddress = str
-
 
 class SetWork(Works):
     """The parts of the desk Set are made of this."""

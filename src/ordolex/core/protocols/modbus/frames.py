@@ -13,8 +13,6 @@ from typing import Protocol
 from ordolex.core.checks import crc16
 from ordolex.core.protocols.modbus.pdu import reply_length
 
-BROADCAST = 0
-
 
 @dataclass(frozen=True, slots=True)
 class Found:
