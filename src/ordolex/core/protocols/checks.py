@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from functools import cache, reduce
 from operator import xor
 
+from ordolex.core.checks import crc16
+
 
 @dataclass(frozen=True, slots=True)
 class Crc:
@@ -79,7 +81,7 @@ CHECKS: dict[str, Check] = {
     "sum16": Check(2, lambda data: sum(data) & 0xFFFF, "the sum of all bytes in two bytes"),
     "crc8-07": _crc(8, 0x07, 0, False, 0, source="polynomial 07, start 00 (ITU-T I.432 without its final value)"),
     "crc8-31": _crc(8, 0x31, 0, True, 0, source="polynomial 31 reflected, start 00"),
-    "crc16-modbus": _crc(16, 0x8005, 0xFFFF, True, 0, source="polynomial 8005 reflected, start FFFF (MODBUS, 6.2.2)"),
+    "crc16-modbus": Check(2, crc16, "polynomial 8005 reflected, start FFFF (MODBUS over Serial Line, 6.2.2)"),
     "crc16-8005": _crc(16, 0x8005, 0, True, 0, source="polynomial 8005 reflected, start 0000"),
     "crc16-1021": _crc(16, 0x1021, 0, False, 0, source="polynomial 1021, start 0000 (ITU-T V.41)"),
     "crc16-1021-ffff": _crc(16, 0x1021, 0xFFFF, False, 0, source="polynomial 1021, start FFFF"),
