@@ -9,6 +9,8 @@ from ordolex.core.record import Event
 
 CHANGES = frozenset({"opened", "settings", "outputs", "sent", "set", "procedure", "back"})
 """Kinds of events that change something."""
+EFFECTS = frozenset({"answer", "rung"})
+"""Kinds of events that say what came of it."""
 
 
 @dataclass(slots=True)

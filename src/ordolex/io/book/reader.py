@@ -126,6 +126,15 @@ class BookReader:
         for row in self._connection.execute(f"SELECT {_EVENT} FROM event{where} ORDER BY id", values):
             yield _event(row)
 
+    def events_of(self, *kinds: str, link: int | None = None) -> list[Event]:
+        """The events of some kinds, in order: for what is looked for while somebody waits."""
+        marks = ", ".join("?" * len(kinds))
+        where = f" WHERE kind IN ({marks})" + (" AND link = ?" if link is not None else "")
+        values = (*kinds, link) if link is not None else kinds
+        return [
+            _event(row) for row in self._connection.execute(f"SELECT {_EVENT} FROM event{where} ORDER BY id", values)
+        ]
+
     def timeline(self, link: int | None = None, direction: str | None = None) -> Iterator[Chunk | Event]:
         """Everything in the order of time; with a direction, bytes of that direction only."""
         chunks = self.chunks(link, direction)

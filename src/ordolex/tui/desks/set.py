@@ -23,6 +23,7 @@ from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.works import NO_LINK
 
+_TURNS_BETWEEN = 5
 _NO_SHEET = "Which device is it? d chooses its sheet. The sheet says how its settings are read and what they may be."
 _ONLY_JOBS = (
     "This device is set in its own menu. p leads through it: planned and checked first, then typed and read back."
@@ -41,6 +42,7 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._shown: SettingsTable | None = None
+        self._turns = 0
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
@@ -67,12 +69,18 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
         sheet = self.session.sheet_of(link) if link is not None else None
         only_jobs = sheet is not None and bool(sheet.procedure)
         self._view.empty_text = NO_LINK if link is None else _ONLY_JOBS if only_jobs else _NO_SHEET
-        self.turn()
+        self.show_all()
 
     def restyled(self) -> None:
-        self.turn()
+        self.show_all()
 
     def turn(self) -> None:
+        """Ages and progress are renewed four times a second; what happens is shown at once."""
+        self._turns += 1
+        if self._turns % _TURNS_BETWEEN == 0:
+            self.show_all()
+
+    def show_all(self) -> None:
         link = self.session.chosen
         table = self._shown
         width = self.size.width
@@ -130,7 +138,7 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
         steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
         if key in steps and self._view.has_focus:
             self._view.go_to(self._view.cursor + steps[key])
-            self.turn()
+            self.show_all()
             event.stop()  # type: ignore[attr-defined]
             event.prevent_default()  # type: ignore[attr-defined]
 

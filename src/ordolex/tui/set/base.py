@@ -18,6 +18,10 @@ class SetWork(Works):
     def row_at_cursor(self) -> SettingRow | None:
         raise NotImplementedError
 
+    def show_all(self) -> None:
+        """Draws the desk anew."""
+        raise NotImplementedError
+
     def _open_table(self) -> tuple[LinkRecord, LinkRunner, SettingsTable] | None:
         """The chosen link, where it is open and has a sheet with settings; else it is said why not."""
         link = self.session.chosen

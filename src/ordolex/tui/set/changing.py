@@ -84,7 +84,7 @@ class Changing(SetWork):
         except ValueError as error:
             self.say(str(error), "bad")
             return
-        self.turn()
+        self.show_all()
         self.say("a applies it" if row.wanted is not None else "it is so already; nothing to apply", "plain")
 
     async def _wanted_text(self, row: SettingRow) -> str | None:
@@ -113,7 +113,7 @@ class Changing(SetWork):
         if table is None:
             return
         count = table.undo()
-        self.turn()
+        self.show_all()
         self.say(f"{count} wanted back as found; a applies it" if count else "everything is as it was found", "plain")
 
     @work

@@ -102,13 +102,12 @@ class Calls(Works):
         """What comes with the sheet, and what was added in this book."""
         sheet = self.session.sheet_of(link)
         places = dict(sheet.dial) if sheet is not None else {}
-        for event in self.session.book.reader.events():
-            if event.kind == "place":
-                places[str(event.detail["name"])] = str(event.detail["number"])
+        for event in self.session.book.reader.events_of("place"):
+            places[str(event.detail["name"])] = str(event.detail["number"])
         return places
 
     def _last_results(self, link: LinkRecord) -> dict[str, str]:
-        events = [event for event in self.session.book.reader.events() if event.kind == "dialled"]
+        events = self.session.book.reader.events_of("dialled")
         return {str(event.detail["number"]): f"last {event.detail['result']}" for event in events}
 
     def _note(self, link: LinkRecord, kind: str, text: str, detail: dict[str, object]) -> None:

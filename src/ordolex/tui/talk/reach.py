@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ordolex.core.decode import census
 from ordolex.core.endpoint import read_endpoint
-from ordolex.core.experiments import last_good, tried
+from ordolex.core.experiments import CHANGES, EFFECTS, last_good, tried
 from ordolex.core.link.layers import directions, first_failing, layers
 from ordolex.core.record import Chunk, LinkRecord
 from ordolex.core.text.visible import visible_text
@@ -33,7 +33,7 @@ class Reach(Calls):
         await self.app.push_screen_wait(Picture(title, rows, "· nothing tells yet   Esc goes back"))
 
     async def _show_tried(self, link: LinkRecord) -> None:
-        rows = tried(self.session.book.reader.events(link.id))
+        rows = tried(self.session.book.reader.events_of(*CHANGES, *EFFECTS, link=link.id))
         good = last_good(rows)
         lines = [
             f"{clock_time(row.at_us)}  {'✓' if row is good else ' '} {cut(visible_text(row.what), 62):62} {row.effect}"
