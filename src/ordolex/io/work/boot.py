@@ -38,7 +38,7 @@ async def wait_for_boot(
             progress.left_s = max(0.0, boot_s - passed)
             changed(progress, f"{len(heard)} bytes, quiet for {quiet:.0f} s")
             ended = heard and quiet >= QUIET_S
-            if ended and (not heard.endswith((b"\r", b"\n")) or passed >= boot_s):
+            if ended and (not heard.endswith((b"\r", b"\n")) or passed >= boot_s + QUIET_S):
                 prompt = bytes(heard).replace(b"\r", b"\n").rsplit(b"\n", 1)[-1].decode("utf-8", "replace").strip()
                 at = f"; it stands at {prompt}" if prompt else ""
                 progress.right = True

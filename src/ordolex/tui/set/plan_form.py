@@ -19,6 +19,8 @@ from ordolex.tui.theme import PALETTES
 from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
 
+_WIDE = 108  # columns from which labels and values have all their room
+
 
 class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
     """Gives (type or rehearse, values), or None. `own` are this computer's addresses."""
@@ -52,6 +54,9 @@ class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
     def on_mount(self) -> None:
         self._show()
 
+    def on_resize(self) -> None:
+        self._show()
+
     @property
     def _used(self) -> list[PlanField]:
         return [field for field in self._procedure.field if applies(field.only_if, self._values)]
@@ -59,15 +64,17 @@ class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
     def _show(self) -> None:
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
         faults = plan_faults(self._procedure, self._values, self._own)
+        label, value_room = (19, 31) if self.size.width >= _WIDE else (13, 18)
+        room = min(104, self.size.width * 96 // 100 - 4) - label - value_room - 4
         text = Text("\n")
         for number, field in enumerate(self._used):
             here, fault, value = number == self._at, faults.get(field.name, ""), self._values.get(field.name, "")
             text.append("▌ " if here else "  ", ink.style("copper"))
             text.append("✗ " if fault else "✓ ", ink.style("brick" if fault else "moss"))
-            text.append(f"{cut(visible_text(field.label), 18):19}", ink.style("ink", bold=here))
-            text.append(f"{cut(visible_text(value), 30):31}", ink.style("copper"))
+            text.append(f"{cut(visible_text(field.label), label - 1):{label}}", ink.style("ink", bold=here))
+            text.append(f"{cut(visible_text(value), value_room - 1):{value_room}}", ink.style("copper"))
             words = fault or self._source(field, value)
-            text.append(cut(visible_text(words), 48) + "\n", ink.style("brick" if fault else "dim"))
+            text.append(cut(visible_text(words), room) + "\n", ink.style("brick" if fault else "dim"))
         count = len(faults)
         words = f"{count} value{'s' * (count != 1)} must be put right first" if count else "all values fit together"
         text.append(f"\n  {words}\n", ink.style("brick" if count else "moss"))
