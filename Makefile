@@ -6,16 +6,26 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test check screenshots benchmark tools clean
+.PHONY: setup dev demo test check screenshots benchmark tools clean
 
 setup: .venv/.installed
+dev: .venv/.installed-dev
 
+# What the program itself needs; `make demo` needs no more.
 .venv/.installed: requirements.lock pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
 		{ echo "Ordolex needs Python 3.11 or newer; this is $$($(PYTHON) --version)"; exit 1; }
-	@[ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv || scripts/need python3-venv && { [ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv; }
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@echo "Setting up .venv here, once: Python packages, about 250 MB, about half a minute"
+	@[ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv 2>/dev/null || { rm -rf .venv; scripts/need python3-venv && $(PYTHON) -m venv .venv; }
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@touch $@
+	@echo "Set up: .venv/bin/ordolex is the program"
+
+# What is needed besides to test and to check.
+.venv/.installed-dev: .venv/.installed requirements-dev.lock
+	@echo "Adding what tests and checks need, once: about 100 MB more"
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
 	@touch $@
 
 demo: setup
@@ -25,10 +35,10 @@ demo: setup
 tools:
 	@command -v tmux >/dev/null || scripts/need tmux || true
 
-test: setup tools
+test: dev tools
 	$(BIN)/pytest
 
-check: setup
+check: dev
 	$(BIN)/ruff format --check src tests benchmarks scripts
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/mypy

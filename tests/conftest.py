@@ -86,7 +86,7 @@ def ear() -> Ear:
     return Ear()
 
 
-async def until(condition: Callable[[], object], seconds: float = 5.0) -> None:
+async def until(condition: Callable[[], object], seconds: float = 30.0) -> None:
     """Waits for a condition under a limit; never a bare sleep."""
     async with asyncio.timeout(seconds):
         while not condition():

@@ -1,6 +1,5 @@
 """The bench: its stand-ins answer as the standards say, and the line between is a real one."""
 
-import asyncio
 import os
 import re
 import signal
@@ -205,7 +204,7 @@ async def test_a_pseudo_terminal_follows_rate_and_stop_bits(serve_bench: ServeBe
     assert (await runner.ask(Question(b"*IDN?\n", timeout_s=2))).verdict is Verdict.RIGHT
     assert bench.notice().devices[0].state == told[-1] == "held"
     await runner.retune(read_line("9600 8N1").settings)
-    await asyncio.sleep(0.05)
+    await until(lambda: bench._benches[0].station._laptop.baud == 9600)
     garbled = await runner.ask(Question(b"*IDN?\n", timeout_s=2))
     assert garbled.data and garbled.verdict is Verdict.WRONG and runner.rung is Rung.HEARD
     await runner.release()

@@ -1,7 +1,5 @@
 """The feeder controller and the annunciator: menus, secrets, paging, and a rate that is changed in lock step."""
 
-import asyncio
-
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
@@ -68,7 +66,7 @@ async def in_menu(serve_bench: ServeBench, notes: Notes) -> LinkRunner:
     await runner.ask(Question(b"\r"))
     await runner.ask(Question(LOGIN.encode() + b"\r"))
     await runner.send_secret(PASSWORD.encode(), b"\r")
-    await asyncio.sleep(0.4)
+    await until(lambda: b"Save and leave" in notes.bytes("rx"))
     return runner
 
 
@@ -144,10 +142,10 @@ async def test_a_file_is_sent_at_the_pace_of_the_echo_and_stops_where_it_ends(
 async def test_a_secret_is_neither_recorded_nor_heard_again(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, 38400, kind="echo", line="any")
     await runner.send_secret(b"trout-4711", b"\r")
-    await asyncio.sleep(0.5)
+    await until(lambda: b"\r" in notes.bytes("rx"))
     await runner.send(b"not trout-")
     await runner.send(b"secret")
-    await asyncio.sleep(0.9)
+    await until(lambda: b"secret" in notes.bytes("rx"))
     assert b"4711" not in notes.bytes("rx") + notes.bytes("tx")
     assert b"\r" in notes.bytes("rx") and b"not trout-secret" in notes.bytes("rx").replace(b"\r", b"")
     withheld = [event.detail for event in notes.events if event.kind == "withheld"]

@@ -13,7 +13,8 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import Call, State
-from ordolex.core.setting import Outcome
+from ordolex.core.setting import Outcome, Reading
+from ordolex.core.sheet import Sheet
 from ordolex.core.wire.receiver import Character
 from ordolex.io.device.identity import identify
 from ordolex.io.device.meter import MeterDevice
@@ -45,6 +46,15 @@ class Desk:
     def _text(self, says: list, wait: float) -> str:  # type: ignore[type-arg]
         self.now += wait
         return b"".join(say.data for say in [*says, *self.modem.tick(self.now)]).decode()
+
+
+async def read_until(device: MeterDevice, sheet: Sheet, outcome: Outcome) -> Reading:
+    """Reads again while the meter is not back at its first rate; the first reading with that outcome."""
+    async with asyncio.timeout(60):
+        while True:
+            reading = (await device.read(sheet.parameter))[0]
+            if reading.outcome is outcome:
+                return reading
 
 
 def test_the_modem_keeps_two_sets_of_settings_and_answers_as_it_was_told() -> None:
@@ -187,13 +197,11 @@ async def test_a_meter_is_read_through_its_change_of_rate(serve_bench: ServeBenc
     ]  # fmt: skip
     assert runner.line.text == "300 7E1" and runner.rung is Rung.PROVEN
     await bench.obey("garble meter wrong-check")  # type: ignore[attr-defined]
-    await asyncio.sleep(0.8)  # the meter is back at 300 baud by then
-    (reading, *_) = await device.read(sheet.parameter)
-    assert reading.outcome is Outcome.WRONG and "block check is" in reading.words
+    reading = await read_until(device, sheet, Outcome.WRONG)  # once the meter is back at 300 baud
+    assert "block check is" in reading.words
     assert runner.line.text == "300 7E1"
     await bench.obey("garble meter refuse")  # type: ignore[attr-defined]
-    await asyncio.sleep(0.8)
-    (reading, *_) = await device.read(sheet.parameter)
+    reading = await read_until(device, sheet, Outcome.REFUSED)
     assert reading.outcome is Outcome.REFUSED and "break message" in reading.words
     await runner.release()
 

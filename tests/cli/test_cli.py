@@ -173,9 +173,9 @@ def test_find_watch_says_what_comes_and_goes(bench_process: BenchNotice) -> None
         pass
     assert "Echo plug: vanish" in run("bench", "--tell", "vanish echo").stdout
     line = watching.stdout.readline()
-    while "Echo plug" not in line:
+    while not (line.startswith("changed") and "Echo plug" in line and "gone" in line):
+        assert line, "it ended before it said that the plug is gone"
         line = watching.stdout.readline()
-    assert line.startswith("changed") and "gone" in line
     watching.send_signal(signal.SIGINT)
     assert watching.wait(timeout=10) == 0
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ordolex.core.link.echo import echo_hint
+from ordolex.core.link.echo import EchoWatch, echo_hint
 from ordolex.core.roll import Roll, read_points
 
 
@@ -35,3 +35,17 @@ def test_a_point_is_ticked_once_and_not_by_a_longer_name() -> None:
     assert roll.ticked["Pump 20"] == (7, "EVENT 0041 PUMP 20 running") and "remaining: intake level" in roll.words
     with pytest.raises(ValueError, match="commas"):
         read_points(" , ")
+
+
+def test_an_echo_that_stops_is_noticed_only_where_there_was_one() -> None:
+    watch = EchoWatch()
+    watch.typed(b"menu", 1.0)
+    assert not watch.stopped(9.0), "this device never gave anything back"
+    watch.heard(b"menu\r\n")
+    watch.typed(b"\r", 2.0)
+    watch.typed(b"s", 3.0)
+    assert not watch.stopped(3.1) and watch.stopped(3.4) == 1
+    watch.over()
+    watch.typed(b"x", 5.0)
+    watch.heard(b"x")
+    assert not watch.stopped(9.0)

@@ -12,7 +12,17 @@ from ordolex.core.checks import crc16, frames_in
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.match.capture import Capture, Flags, segments, spread_of, starts_from_times
+from ordolex.core.match.capture import (
+    Arrival,
+    Capture,
+    Flags,
+    segments,
+    spread_of,
+    starts_from_arrivals,
+    starts_from_times,
+    times_of,
+)
+from ordolex.core.match.clean import reads_clean
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.formats import Format, formats
 from ordolex.core.match.infer import infer
@@ -218,3 +228,38 @@ def test_captures_come_from_the_record_with_the_settings_of_their_time() -> None
 def test_all_formats_are_weighed() -> None:
     assert len(formats()) == 20 and {f.text for f in formats((5, 6, 7, 8))} >= {"5N2", "6E1", "8S2"}
     assert random.Random(1).choice(formats()).bits in range(9, 13)
+
+
+@pytest.mark.parametrize(
+    ("sender", "at", "clean"),
+    [
+        ("9600 8N1", "9600 8N1", True),
+        ("9600 8N2", "9600 8N1", True),
+        ("9600 7E1", "9600 7E1", True),
+        ("9600 7E1", "9600 8N1", False),
+        ("9600 7O2", "9600 8N1", False),
+        ("9600 8E1", "9600 8N1", False),
+        ("4800 8N1", "9600 8N1", False),
+        ("19200 8N1", "9600 8N1", False),
+        ("115200 8N1", "9600 8N1", False),
+    ],
+)
+def test_only_what_reads_clean_without_errors_says_that_nothing_is_wrong(sender: str, at: str, clean: bool) -> None:
+    latin = "Füllstand 412 mm, Ölpumpe läuft, Größe 3\r\nraceway äöü 2 ok\r\n".encode("latin-1") * 2
+    for text in (TEXT, latin) if "7" not in sender.split()[1] else (TEXT,):
+        assert bool(reads_clean(heard(sender, at, text, count=64))) is clean, text
+    assert not reads_clean(heard(sender, at, TEXT, count=16))
+
+
+def test_a_pause_of_the_program_is_no_rest_of_the_line() -> None:
+    line = LineSettings(4800)
+    singles = [Arrival(0.0021 * n, 1) for n in range(20)]
+    late = [Arrival(0.042 + 0.09, 40), Arrival(0.134, 1)]  # held up for 90 ms, then all at once
+    assert not any(starts_from_arrivals([*singles, *late], line, 0.0))
+    true = [Arrival(2.0, 1), *(Arrival(2.0 + 0.0021 * n, 1) for n in range(1, 5))]
+    assert sum(starts_from_arrivals([*singles, *true], line, 0.0)) == 1
+    assert not any(starts_from_arrivals([*singles, *true], line, 1.0)), (
+        "nothing is known where the program is that late"
+    )
+    _, spread = times_of([*singles, *late], line, 0.001)
+    assert spread >= 39 * 10 / 4800

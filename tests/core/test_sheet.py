@@ -162,3 +162,18 @@ def test_a_pattern_that_takes_forever_on_what_a_device_says_is_given_up() -> Non
     slow = "(?:x|xx)+$"
     assert patterns.search(slow, "x" * 60 + "!") is None and patterns.fullmatch(slow, "x" * 60 + "!") is None
     assert patterns.search(slow, "xx") is not None and patterns.fullmatch(r"\d+", "123") is not None
+
+
+def test_a_busy_computer_does_not_make_a_pattern_one_that_takes_forever(monkeypatch: pytest.MonkeyPatch) -> None:
+    stalls = [True, False, False] * 10_000
+
+    class Held:
+        def fullmatch(self, text: str, timeout: float) -> None:
+            if stalls.pop():
+                raise TimeoutError
+
+        search = fullmatch
+
+    monkeypatch.setattr(patterns, "_MOST_OWN", 0)
+    monkeypatch.setattr(patterns.regex, "compile", lambda pattern: Held())
+    assert patterns.checked("plain") == "plain"

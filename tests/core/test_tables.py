@@ -43,8 +43,14 @@ def test_a_carriage_return_writes_over_and_control_characters_go() -> None:
 
 
 def test_csv_holds_any_text() -> None:
-    table = Table("t", ("a", "b"), (('say "hi", there', "line\nbreak"), ("", "=1+1")))
+    table = Table("t", ("a", "b"), (('say "hi", there', "line\nbreak"), ("-4.5", "+3")))
     assert list(csv.reader(io.StringIO(table.csv()))) == [["a", "b"], *[list(row) for row in table.rows]]
+
+
+@pytest.mark.parametrize("cell", ["=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\t=1", " =1"])
+def test_a_cell_that_a_spreadsheet_would_run_is_made_harmless(cell: str) -> None:
+    (_, (made,)) = csv.reader(io.StringIO(Table("t", ("a",), ((cell,),)).csv()))
+    assert made == f"'{cell}"
 
 
 @pytest.mark.parametrize(

@@ -20,7 +20,7 @@ from ordolex.io.device.settings import apply, device_for
 from ordolex.io.runner import LinkRunner
 from ordolex.io.sheets import all_sheets
 from ordolex.io.transport.twins import MemoryTransport
-from tests.conftest import Notes
+from tests.conftest import Notes, until
 
 DOSER = """
 name = "doser"
@@ -110,7 +110,7 @@ async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> N
     await runner.open()
     device = device_for(runner, sheet)
     reading = asyncio.ensure_future(device.read(sheet.parameter))
-    await asyncio.sleep(0.05)
+    await until(lambda: runner._hearers)
     port.say(b"noise\r\nwater 8.")
     port.say(b"6 C\r\n")
     assert (await reading)[0].value == 8.6 and notes.bytes("tx") == b""

@@ -10,7 +10,7 @@ from ordolex.core.match.verdict import Kind
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.runner import LinkRunner
-from tests.conftest import Notes, ServeBench
+from tests.conftest import Notes, ServeBench, until
 
 TALKER: dict[str, object] = {"name": "a", "kind": "logger", "interval_s": 0.2}
 
@@ -70,7 +70,7 @@ async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench
 async def test_stopping_is_quick_and_leaves_the_port_as_it_was(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
     task = asyncio.ensure_future(Matcher(runner, Options([b"\r"], listen_s=0.1)).run())
-    await asyncio.sleep(1.0)
+    await until(lambda: len(notes.bytes("tx")) > 3)
     task.cancel()
     with contextlib.suppress(asyncio.CancelledError):
         async with asyncio.timeout(1.0):

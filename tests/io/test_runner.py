@@ -110,7 +110,7 @@ async def test_a_port_lost_in_mid_answer_ends_it_and_comes_back(notes: Notes, mo
     assert (answer.ended, answer.data) == (Ended.LOST, b"part")
     assert runner.rung is Rung.ABSENT
     await until(lambda: runner.view().returning)
-    await until(lambda: runner.is_open)
+    await until(lambda: runner.is_open and "back" in notes.kinds())
     assert runner.rung is Rung.HELD and len(twins) == 4
     (back,) = [e for e in notes.events if e.kind == "back"]
     assert "try 3" in back.text

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from ordolex.io.book.book import Book
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, MATCH, SET, TALK, WIRE, of_context
 from ordolex.tui.desks.find import FindDesk
@@ -10,6 +11,8 @@ from ordolex.tui.desks.match import MatchDesk
 from ordolex.tui.desks.set import SetDesk
 from ordolex.tui.desks.talk import TalkDesk
 from ordolex.tui.desks.wire import WireDesk
+from ordolex.tui.set.more import WITH_THIS_DEVICE
+from ordolex.tui.talk.line_work import WITH_THIS_LINE
 
 OWNERS = {
     EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, MATCH: MatchDesk, TALK: TalkDesk, SET: SetDesk,
@@ -27,6 +30,20 @@ def test_every_command_can_be_run() -> None:
     assert len({c.id for c in COMMANDS}) == len(COMMANDS)
     for command in COMMANDS:
         assert callable(getattr(OWNERS[command.context], f"action_{command.action}")), command.id
+
+
+def test_the_palette_holds_every_command_of_every_desk_and_menu(tmp_path: Path) -> None:
+    book = Book(tmp_path / "b.ordolex")
+    app = OrdolexApp(book)
+    titles = [command.title for command in app.get_system_commands(None)]  # type: ignore[arg-type]
+    app._session.hub.stop()
+    book.close()
+    for command in COMMANDS:
+        if command.id != "app.command_palette":
+            desk = "" if command.context == EVERYWHERE else f"{command.context}: "
+            assert f"{desk}{command.title}  ({command.shown_key})" in titles
+    for _, words in (*WITH_THIS_LINE, *WITH_THIS_DEVICE):
+        assert any(words in title for title in titles)
 
 
 def test_every_command_is_in_the_readme() -> None:

@@ -86,10 +86,12 @@ def test_a_menu_is_worked_with_a_secret_and_left_properly(
     terminal.press("F5")
     terminal.see("ends with CR")
     terminal.press("F10")
-    terminal.see("stands at choice: Ctrl.O leaves it properly")
+    terminal.see("stands at choice: Ctrl.O asks how to leave it")
     terminal.press("C-o")
-    terminal.see("The device stands at choice:")
-    terminal.press("Enter")
+    screen = terminal.see("The device stands at choice:")
+    assert "Leave without saving" in screen and "Leave it properly" not in screen
+    assert screen.index("Store the changes first") < screen.index("Stay") < screen.index("Leave without saving")
+    terminal.press("Down", "Down", "Enter")
     terminal.see("released|not open: Ctrl")
     connection = sqlite3.connect(book)
     told = b"".join(row[0] for row in connection.execute("SELECT data FROM chunk WHERE direction = 'rx' ORDER BY id"))
@@ -129,11 +131,16 @@ def test_a_rate_change_that_fails_returns_and_says_so(
     terminal.see("With this line")
     terminal.press(*["Down"] * 8, "Enter")
     terminal.see("The new rate")
-    for text in ("57600", "5\\r19200\\r{baud}", "\\r"):  # the device is told another rate
+    asked = [
+        ("The new rate", "57600"),
+        ("How is the device told", "5\\r19200\\r{baud}"),
+        ("Which question proves", "\\r"),
+    ]
+    for title, text in asked:  # the device is told another rate
+        terminal.see(title)
         terminal.press("C-u")
         terminal.type(text)
         terminal.press("Enter")
-        time.sleep(0.4)
     screen = terminal.see("no right answer at 57600; both are back at 38400", 40)
     assert "38400 8N1" in screen
 

@@ -4,6 +4,7 @@ import re
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -20,6 +21,7 @@ from ordolex.core.wire.receiver import Receiver
 from ordolex.io.bag import own_bag
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
+from ordolex.io.clock import mono_s
 from ordolex.io.faults import NotNetworkSerial, PortHeld
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.transport.twins import MemoryTransport
@@ -66,7 +68,7 @@ class Site:
         view = self.app.desk.query_one(RowView)
         return "\n".join(view.render_line(y).text.rstrip() for y in range(view.size.height))
 
-    async def until(self, condition: Callable[[], object], seconds: float = 8.0) -> None:
+    async def until(self, condition: Callable[[], object], seconds: float = 30.0) -> None:
         for _ in range(int(seconds / 0.02)):
             if condition():
                 return
@@ -339,7 +341,7 @@ async def test_the_palette_and_the_light_theme_open(tmp_path: Path, monkeypatch:
         await site.pilot.press("ctrl+y")
         assert site.app.theme == "ordolex-light"
         titles = [command.title for command in site.app.get_system_commands(site.app.screen)]
-        assert any("Open the port" in title for title in titles) and not any("Search" in title for title in titles)
+        assert any("Open the port" in title for title in titles) and any("Keep: Search" in title for title in titles)
         await site.pilot.press("ctrl+c")
         await site.until(lambda: "F10, leaves" in site.said())
 
@@ -457,6 +459,8 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
 
 
 async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [100.0]
+    monkeypatch.setattr("ordolex.tui.ready.mono_s", lambda: now[0])
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [replace(PORT, kind="oxygen")]
         await site.until(lambda: site.app.query_one(FindDesk).port == site.ports[0])
@@ -464,6 +468,8 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         await site.until(lambda: "24 V" in str(site.app.screen.query_one("#steps", Static).content))
         await site.pilot.press("space", "c")
         await site.until(lambda: "booting, 4 s left" in str(site.app.screen.query_one("#steps", Static).content))
+        now[0] += 4.1
+        await site.until(lambda: "it should be up now" in str(site.app.screen.query_one("#steps", Static).content))
         await site.pilot.press("escape")
         await site.until(lambda: "1 steps ticked" in site.said())
         await site.pilot.press("f8")
@@ -508,9 +514,14 @@ async def test_the_loop_test_says_what_came_back(tmp_path: Path, monkeypatch: py
         site.device = lambda port, data: port.say(data)
         await site.open_port()
         await site.pilot.press("ctrl+l")
+        await site.pick("stay")
+        assert not site.twins[PORT.endpoint].written, "nothing is sent by habit"
+        await site.pilot.press("ctrl+l")
+        await site.pick("send")
         await site.until(lambda: "bytes came back as they were" in site.said())
         site.device = lambda port, data: port.say(data[:50] + data[60:])
         await site.pilot.press("ctrl+l")
+        await site.pick("send")
         await site.until(lambda: "10 lost" in site.said())
         assert "Proven" not in site.app.query_one(Rail).paint().plain, "a loop proves the way, not a device"
 
@@ -621,3 +632,68 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
             await site.pilot.press("enter")
             await site.until(lambda what=what: f"drew it into match-{what}.svg" in site.said(), 30)
             assert "19200" in (tmp_path / f"match-{what}.svg").read_text()
+
+
+async def test_what_is_typed_takes_the_place_of_what_a_box_proposes(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        await site.pilot.press("ctrl+g")
+        await site.until(lambda: site.app.screen.query("#line"))
+        await site.pilot.press(*("space" if letter == " " else letter for letter in "9600 8N1"))
+        assert site.app.screen.query_one("#line", EntryLine).value == "9600 8N1"
+        await site.pilot.press("escape")
+        for desk, keys in PREFILLED:
+            await site.pilot.press(desk)
+            for steps in keys:
+                await site.pilot.press(*steps)
+                await site.until(lambda: site.app.screen.query("#line"))
+                line = site.app.screen.query_one("#line", EntryLine)
+                assert line.value, (desk, steps)
+                await site.pilot.press("7")
+                assert line.value == "7", (desk, steps, line.value)
+                await site.pilot.press("escape")
+                await site.until(lambda: not site.app.screen.query("#line"))
+
+
+PREFILLED = [
+    ("f4", [("a", "down", "enter"), ("a", "down", "down", "enter"), ("a", "down", "down", "down", "enter")]),
+    ("f5", [("ctrl+g",)]),
+    ("f8", [("x", "enter"), ("v",)]),
+]
+"""Desk, and the keys that open each of its boxes with something in it."""
+
+
+async def test_keep_reaches_the_whole_book(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "site.ordolex"
+    book = Book(path)
+    link = book.add_link(LinkRecord(0, "a", "/dev/made-up", "9600 8N1"))
+    begin = mono_s() - 7200
+    for number in range(9000):
+        book.recorder.record(link.id, "rx", b"line %05d\r\n" % number, None, begin + number * 0.5)
+    book.close()
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f8")
+        await site.until(lambda: "line 08999" in site.rows())
+        head = site.app.desk.query_one(HeadLine)
+        assert "the newest" in head.text.plain and "in all" in head.text.plain
+        await site.pilot.press("home")
+        await site.until(lambda: "line 00000" in site.rows())
+        view = site.app.desk.query_one(RowView)
+        await site.pilot.press("pageup", "home")
+        assert view.cursor == 0
+        reader = BookReader(path)
+        wanted = next(chunk for chunk in reader.chunks() if chunk.data == b"line 04000\r\n")
+        reader.close()
+        await site.pilot.press("g")
+        await site.until(lambda: site.app.screen.query("#line"))
+        time = f"{datetime.fromtimestamp(wanted.utc_us / 1e6 - 0.2):%Y-%m-%d %H:%M:%S.%f}"[:-3]
+        site.app.screen.query_one("#line", EntryLine).value = time
+        await site.pilot.press("enter")
+        await site.until(lambda: "line 04000" in site.rows() and "row " in site.said())
+        assert view._rows[view.cursor][1].data == b"line 04000\r\n"
+        await site.pilot.press("up")
+        await site.until(lambda: "line 03999" in site.rows())
+        await site.pilot.press("end")
+        await site.until(lambda: "line 08999" in site.rows())

@@ -46,8 +46,8 @@ def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) ->
     terminal.see("now at 4800 8N1")
     terminal.type("*IDN?")
     terminal.press("Enter")
-    screen = terminal.see(r"\d+ framing error")
-    assert "● Heard" in screen and "◌ Clear" in screen and "● Clear" not in screen and "Next " in screen
+    screen = terminal.see(r"(?s)● Heard.*◌ Clear.*\d+ framing error")
+    assert "● Clear" not in screen and "Next " in screen
 
     terminal.press("F8")
     terminal.see("asked '\\*IDN\\?': right")
@@ -187,7 +187,61 @@ def test_several_ports_are_matched_at_once(terminal: Terminal, tmp_path: Path, b
     terminal.see(r"(?s)(Proven, .*){3}", 40)
     connection, lines = sqlite3.connect(book), dict[str, str]()
     end = time.monotonic() + 40
-    while not {"19200 8N1", "4800 8N1"} <= set(lines.values()) and time.monotonic() < end:
+    while not {"Water temperature string", "Raceway 1 oxygen"} <= set(lines) and time.monotonic() < end:
         time.sleep(0.2)
         lines = dict(connection.execute("SELECT name, line FROM link WHERE source LIKE 'matched, %'").fetchall())
     assert lines["Water temperature string"] == "4800 8N1" and lines["Raceway 1 oxygen"] == "19200 8N1"
+
+
+def test_the_exercise_of_the_readme_key_by_key(terminal: Terminal, tmp_path: Path) -> None:
+    readme = (Path(__file__).parents[2] / "README.md").read_text()
+    exercise = "Ctrl+G, type `9600 8N1`, Enter; Up, Enter asks again. F4, then m"
+    assert exercise in " ".join(readme.split()), "this test presses what is printed there"
+    terminal.start("demo", "--book", str(tmp_path / "b.ordolex"))
+    terminal.see("(free|just came) +Raceway 1 oxygen")
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("Enter")
+    terminal.see("● Held")
+    terminal.press("Enter")
+    terminal.see("● Proven")
+    terminal.press("C-g")
+    terminal.see("Line settings of Raceway 1")
+    terminal.type("9600 8N1")
+    terminal.see("9600 baud, 8 data bits")
+    terminal.press("Enter")
+    terminal.see("now at 9600 8N1")
+    terminal.press("Up")
+    terminal.see("MEAS:OXYG")
+    terminal.press("Enter")
+    terminal.see(r"(?s)● Heard.*\d+ framing error")
+    terminal.press("F4")
+    terminal.see("What are the line settings")
+    terminal.press("m")
+    terminal.see("19200 8N1 is taken into the link", 60)
+    terminal.press("F10")
+
+
+def test_bytes_that_are_no_utf8_do_not_end_the_program(terminal: Terminal, tmp_path: Path) -> None:
+    terminal.start("--book", str(tmp_path / "b.ordolex"))
+    terminal.see("F1 help")
+    for pair in ("ff", "c3", "28", "fe", "e9"):
+        terminal.tmux("send-keys", "-H", pair)
+    terminal.press("F8")
+    terminal.see("Record|Nothing recorded")
+    terminal.press("F10")
+    terminal.see("ended with 0")
+
+
+def test_leaving_in_the_middle_of_a_match_is_quiet(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened_at_9600(terminal, book, "Raceway 1 oxygen", 0)
+    terminal.press("m")
+    terminal.see("asking at|listening at")
+    terminal.press("F10")
+    screen = terminal.see("ended with 0")
+    assert "Traceback" not in screen and "Error" not in screen
+    rows = sqlite3.connect(book).execute("SELECT text FROM event WHERE kind = 'settings' ORDER BY id").fetchall()
+    assert not rows or rows[-1][0].endswith("→ 9600 8N1"), "the port went back to the link's settings"

@@ -80,6 +80,8 @@ class NetworkPort:
         self._changed()
         try:
             await self._client.serve(reader)
+        except asyncio.CancelledError:
+            pass  # the bench ends; a stream's task that ends as cancelled would be shown as a fault
         finally:
             self._client = None
             self._station.lines_changed = lambda: None

@@ -9,13 +9,10 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from ordolex.bench.errors import PlanError
 from ordolex.bench.garble import KINDS
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import SettingsError
-
-
-class PlanError(ValueError):
-    """A plan that cannot be read; the message names the file, the place and what would be right."""
 
 
 class DevicePlan(BaseModel):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import hmac
 import os
+import secrets
 import sys
 import threading
 from collections.abc import Callable
@@ -50,6 +52,7 @@ class Bench:
         for place in self._benches:
             place.station.look_up(self._where)
         self._control: asyncio.Server | None = None
+        self._token = secrets.token_hex(16)
         self._later: set[asyncio.Task[None]] = set()
 
     async def start(self) -> None:
@@ -77,7 +80,7 @@ class Bench:
         listening = self._control.sockets if self._control is not None else ()  # none any more once it stops
         port = listening[0].getsockname()[1] if listening else 0
         devices = tuple(place.notice() for place in self._benches)
-        return BenchNotice(os.getpid(), self.plan.site, f"127.0.0.1:{port}", devices)
+        return BenchNotice(os.getpid(), self.plan.site, f"127.0.0.1:{port}", devices, self._token)
 
     def _tell(self) -> None:
         if self._control is not None:
@@ -87,6 +90,11 @@ class Bench:
 
     async def _console(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         try:
+            given = (await reader.readline()).decode("utf-8", "replace").strip()
+            if not hmac.compare_digest(given.encode(), f"token {self._token}".encode()):
+                writer.write(b"refused: this console wants the token of the bench's notice first\n")
+                await writer.drain()
+                return
             while line := await reader.readline():
                 try:
                     answer = await self.obey(line.decode("utf-8", "replace").strip())
@@ -94,7 +102,7 @@ class Bench:
                     answer = f"refused: {error}"
                 writer.write(answer.encode() + b"\n")
                 await writer.drain()
-        except (OSError, ValueError):
+        except (OSError, ValueError, asyncio.CancelledError):
             pass  # the console hung up, or sent a line without an end
         finally:
             writer.close()

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import os
+import signal
+import sys
 import tempfile
 import time
 from datetime import datetime
@@ -26,9 +28,12 @@ from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.everywhere import SHORTEST_WAIT_S, Try, ask_everywhere, words
 from ordolex.io.faults import Fault
+from ordolex.io.files import private_file, private_folder
 from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
 from ordolex.io.ports.survey import PortFacts, survey
+
+_WATCH_S = 0.5
 
 
 def add_to(app: typer.Typer) -> None:
@@ -64,11 +69,13 @@ def find(
         typer.echo("no serial port; plug an adapter in, or start `ordolex bench`")
     for row in rows:
         typer.echo(_row_text(row))
-    try:
-        while watch:
+    if watch:
+        stopped: list[int] = []  # a handler may not touch a lock: it runs in the thread that may hold it
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, lambda number, frame: stopped.append(number))
+        while not stopped:
+            time.sleep(_WATCH_S)
             rows = _watch_once(rows)
-    except KeyboardInterrupt:
-        raise typer.Exit from None
 
 
 def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:
@@ -99,7 +106,6 @@ def _row_text(row: PortFacts) -> str:
 
 
 def _watch_once(before: list[PortFacts]) -> list[PortFacts]:
-    time.sleep(0.5)
     now = survey()
     for row in now:
         if row not in before:
@@ -153,7 +159,7 @@ def _list_bench(plan: Plan, demo_plan: bool, json: bool) -> None:
                 "kind": d.kind,
                 "line": d.line,
                 "polarity": d.polarity,
-                "endpoint": f"rfc2217://127.0.0.1:{d.port}" if d.port else "",
+                "endpoint": f"{'tcp' if d.raw else 'rfc2217'}://127.0.0.1:{d.port}" if d.port else "",
                 "pty": "",
             }
             for d in plan.device
@@ -201,8 +207,9 @@ def _say_served(notice: BenchNotice, json: bool) -> None:
 def _write_whole(path: Path, text: str) -> None:
     """So that a reader never sees half of it."""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        private_folder(path.parent)
         part = path.with_name(path.name + ".part")
+        private_file(part)
         part.write_text(text)
         part.replace(path)
     except OSError as error:
@@ -234,6 +241,11 @@ def demo(
 
 
 def run_interface(path: Path, site: str = "") -> None:
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise Fault(
+            "the interface needs a terminal for its keys and its screen",
+            "start it in one; `ordolex --help` lists commands",
+        )
     from ordolex.tui.app import OrdolexApp  # textual takes half a second to import; other commands do without
 
     for name in ("COLUMNS", "LINES"):

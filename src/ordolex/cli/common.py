@@ -5,27 +5,30 @@
 
 from __future__ import annotations
 
-import json as json_form
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any, NoReturn
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
 
 import typer
 
-from ordolex.bench.plan import PlanError
+from ordolex.bench.errors import PlanError
 from ordolex.core.endpoint import EndpointError, read_endpoint
+from ordolex.core.export import json_text
 from ordolex.core.line.notation import ReadLine, read_line
 from ordolex.core.line.settings import SettingsError
 from ordolex.core.text.escapes import EscapeError
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
+from ordolex.io.files import check_new, write_new
 
 FAILED, USAGE = 1, 2
+ForceOption = Annotated[bool, typer.Option("--force", help="Write over a file that is there.")]
 
 
 def print_json(value: Any) -> None:
-    typer.echo(json_form.dumps(value, ensure_ascii=False))
+    typer.echo(json_text(value))
 
 
 def refuse(message: str, status: int = FAILED, *, json: bool = False) -> NoReturn:
@@ -48,6 +51,18 @@ def faults_said(json: bool = False) -> Iterator[None]:
     except BrokenPipeError:
         sys.stderr.close()
         raise typer.Exit(FAILED) from None
+
+
+def write_drawing(figure: Any, path: Path, *, force: bool) -> None:
+    """Raises a Fault where the name is of no drawing, or the file may not be written."""
+    from ordolex.draw.sheet import DrawingError, drawn
+
+    check_new(path, force=force)
+    try:
+        data = drawn(figure, path)
+    except DrawingError as error:
+        raise Fault(str(error), "give the drawing one of these endings") from error
+    write_new(path, [data], force=force)
 
 
 def line_for(endpoint: str, text: str | None) -> ReadLine:

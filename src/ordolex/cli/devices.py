@@ -17,7 +17,7 @@ from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Device
-from ordolex.io.device.modbus import Scanned, scan
+from ordolex.io.device.modbus import ModbusUnit, Scanned, scan
 from ordolex.io.device.settings import apply, device_for, words_of
 from ordolex.io.faults import Fault
 from ordolex.io.runner import LinkRunner
@@ -30,7 +30,11 @@ UnitOption = Annotated[int | None, typer.Option(help="Unit ID, in place of the s
 AddressOption = Annotated[str, typer.Option(help="Device address, for a meter that shares its line.")]
 LineOption = Annotated[str | None, typer.Option(help="Line settings, in place of the sheet's.")]
 BookOption = Annotated[Path | None, typer.Option(help="Keep everything in this book.")]
+TimeoutOption = Annotated[float | None, typer.Option(help="Seconds to wait for each answer, in place of the sheet's.")]
 JsonOption = Annotated[bool, typer.Option("--json")]
+
+
+_TO_ALL = "sent to all"
 
 
 def add_to(app: typer.Typer) -> None:
@@ -47,11 +51,12 @@ def read(
     address: AddressOption = "",
     line: LineOption = None,
     book: BookOption = None,
+    timeout: TimeoutOption = None,
     json: JsonOption = False,
 ) -> None:
     """Read parameters of a device by its sheet."""
     with faults_said(json):
-        known = _sheet(sheet)
+        known = _timed(_sheet(sheet), timeout)
         wanted = [_parameter(known, name) for name in names or []] or known.parameter
         if not wanted:
             raise Fault(f"the sheet {known.name} has no parameters", "docs/sheets.md says how they are written down")
@@ -74,33 +79,30 @@ def write(
     unit: UnitOption = None,
     line: LineOption = None,
     book: BookOption = None,
+    timeout: TimeoutOption = None,
+    all_units: Annotated[bool, typer.Option("--all-units", help="Write to every unit of the line at once.")] = False,
     json: JsonOption = False,
 ) -> None:
     """Set parameters: read before, write, read back. It stops at the first that does not hold."""
     with faults_said(json):
-        known = _sheet(sheet)
-        wanted = []
-        for text in settings:
-            name, equals, value = text.partition("=")
-            parameter = _parameter(known, name)
-            if not equals:
-                refuse(f"{text!r}: write NAME=VALUE", USAGE, json=json)
-            if not parameter.can_be_written:
-                raise Fault(f"{name} is only read", "the sheet says nothing of how it would be written")
-            if parameter.changes_line:
-                raise Fault(f"{name} changes the line itself", "in Talk, Ctrl+B changes the rate in lock step")
-            try:
-                wanted.append((parameter, read_setting(parameter, value)))
-            except ValueError as error:
-                refuse(str(error), USAGE, json=json)
-        done = _with_device(known, endpoint, unit, "", line, book, lambda device, runner: apply(device, wanted, runner))
+        known = _timed(_sheet(sheet), timeout)
+        to_all = _goes_to_all(known, unit, all_units, json)
+        wanted = [_wanted(known, text, json) for text in settings]
+        of = {"sheet": known.name, "unit": known.bus.unit if unit is None else unit}
+
+        async def work(device: Device, runner: LinkRunner) -> list[Written]:
+            if isinstance(device, ModbusUnit) and to_all:
+                return [Written(p.name, None, v, None, _TO_ALL, await device.write_to_all(p, v)) for p, v in wanted]
+            return await apply(device, wanted, runner, of=of)
+
+        done = _with_device(known, endpoint, unit, "", line, book, work)
     if json:
         print_json([_written_json(one) for one in done])
     else:
         for one in done:
             words = f"{one.name}: {one.before} → {one.wanted}, now {one.after}: {one.verdict} {one.words}"
             typer.echo(visible_text(words.rstrip()))
-    if len(done) < len(wanted) or not all(one.good for one in done):
+    if len(done) < len(wanted) or not all(one.good or one.verdict == _TO_ALL for one in done):
         last = done[-1]
         refuse(f"{last.name}: {last.verdict} {last.words}".rstrip(), FAILED)
 
@@ -146,12 +148,47 @@ def scan_units(
         refuse(f"none of {len(numbers)} units answered at {settings.settings.text}", FAILED)
 
 
+def _goes_to_all(sheet: Sheet, unit: int | None, all_units: bool, json: bool) -> bool:
+    """Whether unit 0 is meant, which is every unit of the line: only if that was said."""
+    to_all = (sheet.bus.unit if unit is None else unit) == 0 and sheet.speaks.startswith("modbus-")
+    if to_all and not all_units:
+        words = "unit 0 is every unit of the line, and nobody answers; give one unit's ID, or --all-units to insist"
+        refuse(words, USAGE, json=json)
+    if all_units and not to_all:
+        refuse("--all-units goes with --unit 0 and a Modbus sheet only", USAGE, json=json)
+    return to_all
+
+
+def _wanted(sheet: Sheet, text: str, json: bool) -> tuple[Parameter, Setting]:
+    """What NAME=VALUE means for a device of this sheet."""
+    name, equals, value = text.partition("=")
+    parameter = _parameter(sheet, name)
+    if not equals:
+        refuse(f"{text!r}: write NAME=VALUE", USAGE, json=json)
+    if not parameter.can_be_written:
+        raise Fault(f"{name} is only read", "the sheet says nothing of how it would be written")
+    if parameter.changes_line:
+        raise Fault(f"{name} changes the line itself", "in Talk, Ctrl+B changes the rate in lock step")
+    try:
+        return parameter, read_setting(parameter, value)
+    except ValueError as error:
+        refuse(str(error), USAGE, json=json)
+
+
 def _sheet(name: str) -> Sheet:
     sheets = all_sheets()[0]
     if name not in sheets:
         what = f"there is no sheet {name!r}" if name else "no sheet was given"
         raise Fault(what, f"--sheet takes one of {', '.join(sheets)}")
     return sheets[name]
+
+
+def _timed(sheet: Sheet, timeout: float | None) -> Sheet:
+    if timeout is None:
+        return sheet
+    if not 0 < timeout <= 60:
+        refuse("--timeout takes more than 0 and at most 60 s", USAGE)
+    return sheet.waiting(timeout)
 
 
 def _parameter(sheet: Sheet, name: str) -> Parameter:
@@ -178,6 +215,8 @@ def _with_device(
             try:
                 return await work(device_for(runner, sheet, unit, address), runner)
             finally:
+                if runner.late is not None:
+                    typer.echo(f"{runner.late.words}; --timeout {runner.late.enough_s:g} waits for them", err=True)
                 await runner.release()
 
     return asyncio.run(run())

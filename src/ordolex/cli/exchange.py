@@ -8,7 +8,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Protocol
 
 import typer
 
@@ -16,7 +16,6 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json,
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import ReadLine
 from ordolex.core.link.exchange import Answer, Ended
-from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.record import LinkRecord
@@ -24,8 +23,11 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
+from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.volumes import Volumes, read_limit
 from ordolex.io.runner import LinkRunner, RecorderLike
+
+_LOOK_S = 0.3
 
 
 def add_to(app: typer.Typer) -> None:
@@ -132,6 +134,10 @@ def _problem(answer: Answer, evidence: Evidence, *, has_line: bool) -> str:
         return f"no right answer: {seen}, unreadable as text; {cause}"
     if answer.ended is Ended.LOST:
         return f"the peer hung up in the middle of its answer: {seen}: {visible(answer.data[:60])}"
+    if answer.question.until is not None and answer.verdict is Verdict.ECHO:
+        return f"only our own bytes came back at {at}, without an answer: a loopback or an echo"
+    if answer.ended is Ended.ENDLESS:
+        return f"no answer that ends with {answer.question.until!r}: {seen}, and {answer.ended.value}"
     if answer.verdict is Verdict.WRONG:
         wanted = answer.question.expected or f"an answer that ends with {answer.question.until!r}"
         return f"wrong answer: {seen}: {visible(answer.data[:60].strip())}; expected {wanted}"
@@ -158,16 +164,17 @@ def record(
                 entry = next(one for one in open_book.links() if one.id == link)
                 volumes = Volumes(open_book, entry, limit, lambda path: typer.echo(f"goes on in {path}", err=True))
             try:
-                evidence = asyncio.run(_record(endpoint, read, volumes or recorder, link, seconds))
+                keeper = _Keeper(volumes if volumes is not None else open_book.recorder)
+                evidence = asyncio.run(_record(endpoint, read, volumes or recorder, link, seconds, keeper))
             finally:
                 if volumes is not None:
                     volumes.close()
-        status = open_book.recorder.status
+        status = volumes.status if volumes is not None else open_book.recorder.status
     result: dict[str, Any] = {
         "book": str(book),
-        "bytes": evidence.heard,
+        "bytes": evidence.heard_in_all,
         "seconds": round(time.monotonic() - began, 2),
-        "line_errors": evidence.errors.total,
+        "line_errors": evidence.errors_in_all.total,
         "rung": evidence.rung.word,
         "kept": status.keeping,
     }
@@ -177,24 +184,55 @@ def record(
         print_json(result)
     if not status.keeping:
         refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
+    if status.moved:
+        refuse(f"{book} was taken away while it was written; the record is in {status.moved}")
     if not json:
-        errors = evidence.errors.words() or "no line errors"
-        typer.echo(f"{evidence.heard} bytes in {result['seconds']} s at {evidence.line.text}, {errors}: {book}")
+        errors = evidence.errors_in_all.words() or "no line errors"
+        typer.echo(f"{evidence.heard_in_all} bytes in {result['seconds']} s at {evidence.line.text}, {errors}: {book}")
 
 
-async def _record(endpoint: str, read: ReadLine, recorder: RecorderLike, link: int, seconds: float | None) -> Evidence:
+class _HasStatus(Protocol):
+    @property
+    def status(self) -> RecorderStatus: ...
+
+
+class _Keeper:
+    """Says at once, and once, when the record is not kept, or goes on elsewhere."""
+
+    def __init__(self, kept: _HasStatus) -> None:
+        self._kept = kept
+        self._said = ""
+
+    async def watch(self) -> None:
+        while True:
+            await asyncio.sleep(_LOOK_S)
+            status = self._kept.status
+            words = f"NOT RECORDING: {status.why}" if status.why else ""
+            if status.moved:
+                words = f"the book was taken away; the record goes on in {status.moved}"
+            if words and words != self._said:
+                typer.echo(f"ordolex: {words}", err=True)
+            self._said = words or self._said
+
+
+async def _record(
+    endpoint: str, read: ReadLine, recorder: RecorderLike, link: int, seconds: float | None, keeper: _Keeper
+) -> Evidence:
     runner = LinkRunner(link, endpoint, read.settings, recorder)
     stop = asyncio.Event()
     stop_on_signals(stop.set)
     await runner.open()
+    watching = asyncio.ensure_future(keeper.watch())
     try:
         async with asyncio.timeout(seconds):
             await stop.wait()
     except TimeoutError:
         pass
+    finally:
+        watching.cancel()
     evidence = runner.view().evidence
     await runner.release()
-    if evidence.rung < Rung.HEARD:
+    if not evidence.heard_in_all:
         typer.echo(f"ordolex: nothing was heard at {read.settings.text}", err=True)
     return evidence
 

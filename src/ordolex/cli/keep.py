@@ -10,17 +10,25 @@ import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
 from ordolex.core.export import FORMS, export
+from ordolex.core.link.conversation import Direction
 from ordolex.core.record import LinkRecord
+from ordolex.core.sieve import Sieve
 from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.rescue import rescue
+from ordolex.io.book.search import items_with, span_of
 from ordolex.io.book.secret_search import files_of, search
 from ordolex.io.faults import Fault
+from ordolex.io.files import check_new, write_new
 
 
 def add_to(app: typer.Typer) -> None:
     app.command(name="export")(export_book)
     app.command()(visit)
     app.command()(secret)
+    books = typer.Typer(help="What is done with whole books.", no_args_is_help=True)
+    books.command(name="rescue")(rescue_book)
+    app.add_typer(books, name="book")
 
 
 def export_book(
@@ -29,6 +37,12 @@ def export_book(
     link: Annotated[str | None, typer.Option(help="Only this link, by name or number.")] = None,
     only: Annotated[str | None, typer.Option(help="rx or tx: only what was heard, or only what was sent.")] = None,
     output: Annotated[Path | None, typer.Option("--output", "-o", help="A file; without it, standard output.")] = None,
+    since: Annotated[
+        str | None, typer.Option("--from", help="From then on, such as 10:40 or 2026-11-23 10:40.")
+    ] = None,
+    before: Annotated[str | None, typer.Option("--to", help="Up to this time.")] = None,
+    with_: Annotated[str | None, typer.Option("--filter", help="Only rows with a text, hex:0d0a, re:PATTERN.")] = None,
+    force: Annotated[bool, typer.Option("--force", help="Write over a file that is there.")] = False,
 ) -> None:
     """Write a book's record as text, CSV, JSON lines, raw bytes or pcapng."""
     if form not in FORMS:
@@ -39,17 +53,23 @@ def export_book(
         reader = BookReader(book)
         links = reader.links()
         chosen = None if link is None else _link_called(links, link)
-        pieces = export(form, reader.timeline(chosen, only), {entry.id: entry.name for entry in links})
-        if output is None:
-            for piece in pieces:
-                sys.stdout.buffer.write(piece)
-            sys.stdout.buffer.flush()
-        else:
-            try:
-                with output.open("wb") as file:
-                    file.writelines(pieces)
-            except OSError as error:
-                raise Fault(f"{output} cannot be written: {error.strerror}", "choose another place") from error
+        direction = {"rx": Direction.HEARD, "tx": Direction.SENT, None: None}[only]
+        try:
+            span = span_of(reader, since, before)
+            items = items_with(reader, Sieve(with_ or "", chosen, direction), span)
+        except ValueError as error:
+            refuse(str(error), USAGE)
+        pieces = export(form, items, {entry.id: entry.name for entry in links})
+        if output is not None:
+            write_new(output, pieces, force=force, book=book)
+            return
+        if form in ("raw", "pcapng") and sys.stdout is not None and sys.stdout.isatty() and not force:
+            raise Fault(f"{form} would go to the terminal", "give -o FILE, or --force to insist")
+        if sys.stdout is None:
+            raise Fault("the output is closed", "give -o FILE")
+        for piece in pieces:
+            sys.stdout.buffer.write(piece)
+        sys.stdout.buffer.flush()
 
 
 def _link_called(links: list[LinkRecord], wanted: str) -> int:
@@ -58,6 +78,23 @@ def _link_called(links: list[LinkRecord], wanted: str) -> int:
         names = ", ".join(f"{entry.id} {entry.name}" for entry in links) or "none"
         raise Fault(f"the book has no link {wanted!r}", f"its links are: {names}")
     return found[0]
+
+
+def rescue_book(
+    damaged: Annotated[Path, typer.Argument(help="The damaged book; it is only read.")],
+    into: Annotated[Path, typer.Argument(help="A new book for what can be read of it.")],
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Save what can be read of a damaged book into a new one."""
+    with faults_said(json):
+        check_new(into, book=damaged)
+        done = rescue(damaged, into)
+    if json:
+        print_json({"into": str(into), **done.as_dict()})
+    else:
+        typer.echo(done.words)
+    if not done.chunks and not done.events:
+        refuse("nothing of the record could be read", FAILED)
 
 
 def visit(

@@ -14,6 +14,7 @@ from ordolex.core.sheet import Lists
 from ordolex.core.tables.complete import complete
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
+from ordolex.io.files import safe_name, write_new
 from ordolex.io.runner import LinkRunner
 from ordolex.io.sheets import all_sheets
 from ordolex.io.work.lists import Pulled, pull, table_event
@@ -31,6 +32,7 @@ def pull_lists(
         list[str] | None, typer.Option("--list", help="A list, by name or number; may be given again.")
     ] = None,
     out: Annotated[Path | None, typer.Option(help="A folder for one CSV file a list.")] = None,
+    force: Annotated[bool, typer.Option("--force", help="Write over files that are there.")] = False,
     book: Annotated[Path | None, typer.Option(help="Keep lists and bytes in this book.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
@@ -51,7 +53,7 @@ def pull_lists(
             for one in pulled:
                 recorder.note(table_event(link, one, None)[1])
         if out is not None:
-            _write(out, pulled)
+            _write(out, pulled, force)
     if json:
         print_json([one.table.as_dict() | _completeness(one) for one in pulled])
     else:
@@ -76,14 +78,14 @@ async def _pull(runner: LinkRunner, lists: Lists) -> list[Pulled]:
         await runner.release()
 
 
-def _write(folder: Path, pulled: list[Pulled]) -> None:
+def _write(folder: Path, pulled: list[Pulled], force: bool) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for one in pulled:
-            name = "-".join(one.table.name.split())
-            (folder / f"{name}.csv").write_text(one.table.csv(), encoding="utf-8")
+            name = safe_name(one.table.name)
+            write_new(folder / f"{name}.csv", [one.table.csv().encode()], force=force)
             if one.table.odd:
                 rows = "".join(f"line {number}: {text}\n" for number, text in one.table.odd)
-                (folder / f"{name}.odd.txt").write_text(rows, encoding="utf-8")
+                write_new(folder / f"{name}.odd.txt", [rows.encode()], force=force)
     except OSError as error:
         raise Fault(f"{folder} cannot be written: {error.strerror}", "choose another place") from error

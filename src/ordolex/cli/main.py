@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
+import importlib
+import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from ordolex import __version__
-from ordolex.cli import benches, devices, exchange, keep, lists, match, settings, sheets, wiring
 from ordolex.cli.common import faults_said
+from ordolex.cli.plain import run_plainly
 from ordolex.io import places
+
+MODULE_OF = {
+    "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",
+    "record": "exchange", "export": "keep", "visit": "keep", "secret": "keep", "book": "keep", "lists": "lists",
+    "read": "devices", "write": "devices", "scan": "devices", "solve": "match", "match": "match", "wire": "wiring",
+    "wave": "wiring", "bus": "wiring", "sheet": "sheets",
+}  # fmt: skip
+"""Command → the module of this package that adds it."""
 
 app = typer.Typer(
     help="Serial links to PLCs, meters, modems and controllers: find the port, prove the link, keep the record.",
@@ -36,22 +47,28 @@ def open_interface(
     """Without a command: the interface, on the given book or on the last one."""
     if context.invoked_subcommand is None:
         with faults_said():
+            from ordolex.cli import benches
+
             benches.run_interface(book or places.last_book())
 
 
-benches.add_to(app)
-settings.add_to(app)
-exchange.add_to(app)
-keep.add_to(app)
-lists.add_to(app)
-devices.add_to(app)
-match.add_to(app)
-wiring.add_to(app)
-sheets.add_to(app)
+def application(words: Sequence[str]) -> typer.Typer:
+    """The application with the commands that a command line can mean: a module is imported only where it is needed, for
+    numbers and drawings take most of a second to import."""
+    named = next((word for word in words if word in MODULE_OF), None)
+    if named is not None:
+        modules = [MODULE_OF[named]]
+    elif any(not word.startswith("-") or word == "--help" for word in words):
+        modules = list(dict.fromkeys(MODULE_OF.values()))
+    else:
+        modules = []
+    for name in modules:
+        importlib.import_module(f"ordolex.cli.{name}").add_to(app)
+    return app
 
 
 def main() -> None:
-    app(prog_name="ordolex")
+    run_plainly(lambda: application(sys.argv[1:])(prog_name="ordolex"))
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
+from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
 from ordolex.cli.exchange import kept_in
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
@@ -46,6 +46,7 @@ def solve(
     data_bits: Annotated[str, typer.Option(help="Numbers of data bits to weigh, 5 to 8.")] = "7 8",
     explain: Annotated[bool, typer.Option(help="Print the bits, and where they were sampled.")] = False,
     draw: Annotated[Path | None, typer.Option(help="Write the bits as .svg or .pdf.")] = None,
+    force: ForceOption = False,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Say from received bytes alone what the sender really uses."""
@@ -58,7 +59,7 @@ def solve(
         result = infer([capture], data_bits=read_data_bits(data_bits))
         verdict = judge([capture], result)
         if draw is not None and result.best is not None:
-            _draw(draw, result.best.best, line)
+            _draw(draw, result.best.best, line, force)
     if json:
         print_json(_as_json(result, verdict))
     else:
@@ -166,17 +167,11 @@ def _step_of(times_s: Sequence[float]) -> float:
     return 0.0003 if all(abs(time * 1000 - round(time * 1000)) < 1e-6 for time in times_s) else 0.00003
 
 
-def _draw(file: Path, best: Ranked, heard_at: LineSettings) -> None:
+def _draw(file: Path, best: Ranked, heard_at: LineSettings, force: bool) -> None:
     from ordolex.draw.bits import draw_bits
-    from ordolex.draw.sheet import DrawingError, write
 
     picture = misread(best.reading[:8], best.settings, heard_at, inverted=best.inverted)
-    try:
-        write(draw_bits(picture, best.settings, heard_at), file)
-    except DrawingError as error:
-        raise Fault(str(error), "give the drawing one of these endings") from error
-    except OSError as error:
-        raise Fault(f"{file} cannot be written: {error.strerror}", "choose another folder") from error
+    write_drawing(draw_bits(picture, best.settings, heard_at), file, force=force)
 
 
 def match(

@@ -9,9 +9,15 @@ import typer
 
 from ordolex.cli.common import FAILED, faults_said, print_json, refuse
 from ordolex.core.sheet import SheetError, checklist
+from ordolex.core.text.visible import visible_text
 from ordolex.io.sheets import all_sheets, own_folder, read_file
 
 sheet_app = typer.Typer(help="Device sheets.", no_args_is_help=True, rich_markup_mode=None)
+
+
+def _say(text: str) -> None:
+    """A line with words of a sheet in it: none of its control characters reaches the terminal."""
+    typer.echo(visible_text(text))
 
 
 def add_to(app: typer.Typer) -> None:
@@ -32,7 +38,7 @@ def check(
     if json:
         print_json({"ok": True, "name": sheet.name})
     else:
-        typer.echo(f"{file}: the sheet {sheet.name} is right")
+        _say(f"{file}: the sheet {sheet.name} is right")
 
 
 @sheet_app.command(name="list")
@@ -43,9 +49,9 @@ def list_sheets(json: Annotated[bool, typer.Option("--json")] = False) -> None:
         print_json([{"name": s.name, "device": s.device, "line": s.line.settings} for s in sheets.values()])
     else:
         for sheet in sheets.values():
-            typer.echo(f"{sheet.name:22} {sheet.line.settings:10} {sheet.device}")
+            _say(f"{sheet.name:22} {sheet.line.settings:10} {sheet.device}")
     for fault in faults:
-        typer.echo(f"ordolex: {fault}", err=True)
+        typer.echo(visible_text(f"ordolex: {fault}"), err=True)
 
 
 @sheet_app.command()
@@ -60,20 +66,18 @@ def show(name: str, json: Annotated[bool, typer.Option("--json")] = False) -> No
     if json:
         print_json(sheet.model_dump())
         return
-    typer.echo(f"{sheet.name}: {sheet.device}")
-    typer.echo(f"line settings {sheet.line.settings} ({sheet.line.source}), line end {sheet.line_end}")
+    _say(f"{sheet.name}: {sheet.device}")
+    _say(f"line settings {sheet.line.settings} ({sheet.line.source}), line end {sheet.line_end}")
     if sheet.wiring_end:
-        typer.echo(f"wiring end {sheet.wiring_end}")
+        _say(f"wiring end {sheet.wiring_end}")
     for question in sheet.question:
         mark = "harmless" if question.harmless else "not harmless"
-        typer.echo(
-            f"question {question.name}: {question.send} → {question.like or 'any answer'} ({mark}) {question.means}"
-        )
+        _say(f"question {question.name}: {question.send} → {question.like or 'any answer'} ({mark}) {question.means}")
     for parameter in sheet.parameter:
         how = "read and written" if parameter.can_be_written else "read"
-        typer.echo(f"parameter {parameter.name}: {parameter.means or 'no words'} ({how}; {parameter.limits or 'any'})")
+        _say(f"parameter {parameter.name}: {parameter.means or 'no words'} ({how}; {parameter.limits or 'any'})")
     for procedure in sheet.procedure:
         fields = ", ".join(field.name for field in procedure.field)
-        typer.echo(f"procedure {procedure.name}: {procedure.means} ({fields})")
+        _say(f"procedure {procedure.name}: {procedure.means} ({fields})")
     for step in checklist(sheet):
-        typer.echo(f"ready: {step}")
+        _say(f"ready: {step}")

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
+from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow
 from ordolex.core.text.escapes import to_bytes
@@ -44,6 +44,7 @@ def wire(
         Path | None, typer.Option(help="Draw both sides of the --to end's connector into this file.")
     ] = None,
     list_all: Annotated[bool, typer.Option("--list", help="List the ends and the parts of the bag.")] = False,
+    force: ForceOption = False,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Find the shortest chain of cables and adapters between two ends, or check the one in hand."""
@@ -57,9 +58,10 @@ def wire(
         elif list_all:
             _list(have, json)
         elif face is not None:
-            _draw_face(_end(far, "--to", json), face)
+            _draw_face(_end(far, "--to", json), face, force)
         else:
-            _wire(_end(near, "--from", json), _end(far, "--to", json), chain or [], have, _flow(flow, json), draw, json)
+            ends = _end(near, "--from", json), _end(far, "--to", json)
+            _wire(*ends, chain or [], have, _flow(flow, json), Drawing(draw, force), json)
 
 
 def _end(name: str | None, option: str, json: bool) -> End:
@@ -74,7 +76,14 @@ def _flow(text: str, json: bool) -> Flow:
     return _FLOWS[text.lower()]
 
 
-def _wire(near: End, far: End, names: list[str], have: Bag, flow: Flow, draw: Path | None, json: bool) -> None:
+class Drawing(NamedTuple):
+    """Where to draw, if anywhere, and whether over a file that is there."""
+
+    path: Path | None
+    force: bool
+
+
+def _wire(near: End, far: End, names: list[str], have: Bag, flow: Flow, draw: Drawing, json: bool) -> None:
     known = dict(CATALOGUE) | {name: part for name, (part, _) in have.items()}
     missing = [name for name in names if name not in known]
     if missing:
@@ -91,8 +100,8 @@ def _wire(near: End, far: End, names: list[str], have: Bag, flow: Flow, draw: Pa
     else:
         solution = solve(near, far, have, flow)
         finding = solution.finding
-    if draw is not None and finding is not None:
-        _draw(near, far, finding, draw)
+    if draw.path is not None and finding is not None:
+        _draw(near, far, finding, draw.path, draw.force)
     if json:
         print_json(_as_json(finding, solution, change))
     else:
@@ -101,28 +110,17 @@ def _wire(near: End, far: End, names: list[str], have: Bag, flow: Flow, draw: Pa
         raise typer.Exit(FAILED)
 
 
-def _draw(near: End, far: End, finding: Finding, path: Path) -> None:
+def _draw(near: End, far: End, finding: Finding, path: Path, force: bool) -> None:
     from ordolex.draw.chain import draw_chain  # matplotlib takes a second to import
 
-    _write(draw_chain(near, far, finding), path)
+    write_drawing(draw_chain(near, far, finding), path, force=force)
 
 
-def _draw_face(end: End, path: Path) -> None:
+def _draw_face(end: End, path: Path, force: bool) -> None:
     from ordolex.draw.faces import draw_faces
 
-    _write(draw_faces(end), path)
+    write_drawing(draw_faces(end), path, force=force)
     typer.echo(f"both sides of {end.face.text}: {path}")
-
-
-def _write(figure: Any, path: Path) -> None:
-    from ordolex.draw.sheet import DrawingError, write
-
-    try:
-        write(figure, path)
-    except DrawingError as error:
-        raise Fault(str(error)) from error
-    except OSError as error:
-        raise Fault(f"{path} cannot be written: {error.strerror}", "choose another place") from error
 
 
 def _as_json(finding: Finding | None, solution: Solution, change: Mend | None) -> dict[str, Any]:
@@ -189,6 +187,7 @@ def _say_idle(text: str, json: bool) -> None:
 def bus(
     file: Annotated[Path, typer.Argument(help="The bus in TOML: baud, and a [[node]] each; see docs/wiring.md.")],
     draw: Annotated[Path | None, typer.Option(help="Draw the bus into this .svg or .pdf.")] = None,
+    force: ForceOption = False,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Check an RS-485 bus: loads, terminators, bias, length and stubs against the rate."""
@@ -203,7 +202,7 @@ def bus(
         if draw is not None:
             from ordolex.draw.bus import draw_bus
 
-            _write(draw_bus(nodes, baud, verdicts), draw)
+            write_drawing(draw_bus(nodes, baud, verdicts), draw, force=force)
     if json:
         print_json([{"rule": v.rule, "kept": v.kept, "text": v.text, "source": v.source} for v in verdicts])
     else:
@@ -218,6 +217,7 @@ def wave(
     text: Annotated[str, typer.Argument(help=r"Characters; \r \n \xHH and <CR> stand for control bytes.")],
     draw: Annotated[Path, typer.Option(help="Draw into this .svg or .pdf.")],
     line: Annotated[str, typer.Option(help="Line settings in any notation.")] = "9600 8N1",
+    force: ForceOption = False,
 ) -> None:
     """Draw characters as they look on the wire, at RS-232 and at logic levels, bits named and timed."""
     with faults_said():
@@ -228,5 +228,5 @@ def wave(
             figure = draw_waveform(data, settings)
         except ValueError as error:
             refuse(str(error), USAGE)
-        _write(figure, draw)
+        write_drawing(figure, draw, force=force)
     typer.echo(f"{len(data)} characters at {settings.text}: {draw}")

@@ -32,12 +32,16 @@ class BenchNotice:
     site: str
     control: str
     devices: tuple[BenchDevice, ...]
+    token: str = ""
+    """What the console wants to be told first; it stands in the notice's file only, which is its owner's alone."""
 
     def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
+        shown = asdict(self)
+        del shown["token"]
+        return shown
 
     def encode(self) -> str:
-        return json.dumps(self.as_dict(), indent=1) + "\n"
+        return json.dumps(self.as_dict() | {"token": self.token}, indent=1) + "\n"
 
 
 def decode(text: str) -> BenchNotice:
@@ -45,6 +49,6 @@ def decode(text: str) -> BenchNotice:
     try:
         raw = json.loads(text)
         devices = tuple(BenchDevice(**device) for device in raw["devices"])
-        return BenchNotice(int(raw["pid"]), str(raw["site"]), str(raw["control"]), devices)
+        return BenchNotice(int(raw["pid"]), str(raw["site"]), str(raw["control"]), devices, str(raw.get("token", "")))
     except (KeyError, TypeError) as error:
         raise ValueError(f"no bench notice: {error}") from error

@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
+_LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
+
 
 class EndpointError(ValueError):
     """A text that names no endpoint. The message says what one looks like."""
@@ -39,7 +41,12 @@ def read_endpoint(text: str) -> Endpoint:
         if not text or re.search(r"[\s\x00-\x1f]", text):
             raise EndpointError(f"{text!r} is no port; give a serial port such as /dev/ttyUSB0, or rfc2217://host:port")
         return Endpoint("serial", text)
-    parts = urlsplit(text)
+    if len(text) > _LONGEST:
+        raise EndpointError(f"{text[:40]}… has {len(text)} characters; write it like rfc2217://host:port")
+    try:
+        parts = urlsplit(text)
+    except ValueError as error:
+        raise EndpointError(f"{text}: {error}; write it like rfc2217://host:port or tcp://[::1]:port") from None
     if parts.scheme not in ("rfc2217", "tcp"):
         raise EndpointError(f"{parts.scheme}:// is not known; use rfc2217://host:port or tcp://host:port")
     try:

@@ -8,13 +8,16 @@ from __future__ import annotations
 import csv
 import io
 import json
+import math
 import struct
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict
 from datetime import UTC, datetime
+from typing import Any
 
 from ordolex.core.link.conversation import Conversation, Direction, Row
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event
+from ordolex.core.text.cells import harmless_cell
 from ordolex.core.text.visible import visible, visible_text
 
 FORMS = ("text", "csv", "jsonl", "raw", "hex", "pcapng")
@@ -104,11 +107,10 @@ def as_csv(items: Items, names: Names) -> Iterator[bytes]:
     writer = csv.writer(out)
     writer.writerow(_CSV_HEAD)
     for item in items:
-        name = names.get(item.link, "")
+        name = harmless_cell(visible_text(names.get(item.link, "")))
         if isinstance(item, Event):
-            writer.writerow(
-                [utc_text(item.utc_us), name, item.kind, item.mono_us, "", "", "", "", "", visible_text(item.text)]
-            )
+            text = harmless_cell(visible_text(item.text))
+            writer.writerow([utc_text(item.utc_us), name, item.kind, item.mono_us, "", "", "", "", "", text])
         else:
             e = item.errors
             errors = [e.framing, e.parity, e.breaks, e.overruns] if e else [0, 0, 0, 0]
@@ -120,7 +122,7 @@ def as_csv(items: Items, names: Names) -> Iterator[bytes]:
                     item.mono_us,
                     *errors,
                     item.data.hex(),
-                    visible(item.data),
+                    harmless_cell(visible(item.data)),
                 ]
             )
         yield out.getvalue().encode()
@@ -140,7 +142,21 @@ def as_jsonl(items: Items, names: Names) -> Iterator[bytes]:
             row = {**common, "kind": item.direction, "last_mono_us": item.last_mono_us, "hex": item.data.hex()}
             if e is not None:
                 row["errors"] = asdict(e)
-        yield json.dumps(row, ensure_ascii=False).encode() + b"\n"
+        yield json_text(row).encode() + b"\n"
+
+
+def json_text(value: Any) -> str:
+    """JSON by RFC 8259, in ASCII: control characters, C1 and marks that reorder text are escaped, and what is no number
+    (NaN, infinity) is null, because JSON has none."""
+    return json.dumps(_finite(value), ensure_ascii=True, allow_nan=False)
+
+
+def _finite(value: Any) -> Any:
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
+    if isinstance(value, dict):
+        return {key: _finite(one) for key, one in value.items()}
+    return [_finite(one) for one in value] if isinstance(value, list | tuple) else value
 
 
 def as_raw(items: Items, names: Names) -> Iterator[bytes]:

@@ -25,6 +25,8 @@ class LinkRecord:
     sheet: str = ""
     unit: int = -1
     identity: str = ""
+    outputs: str = ""
+    """`low`: the port is opened with DTR and RTS low, for a device that resets when DTR rises."""
 
 
 @dataclass(slots=True)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from ordolex.core.setting import Outcome, Reading, Written, read_setting, same, shown
 from ordolex.core.sheet import Sheet
@@ -40,6 +41,15 @@ class SettingRow:
             return "not stored"
         return "needs reboot" if self.unbooted else ""
 
+    def was_set(self, detail: Mapping[str, Any]) -> None:
+        """Takes a change as the book keeps it."""
+        if self.found is None:
+            self.found = detail.get("before")
+        if detail.get("after") is not None:
+            self.left = detail["after"]
+        if detail.get("verdict") == "held":
+            self.unstored, self.unbooted = self.parameter.store, self.parameter.reboot
+
     def text(self, value: Setting | None) -> str:
         return shown(self.parameter, value)
 
@@ -68,6 +78,29 @@ class SettingsTable:
             row.now, row.now_s = reading.value, now_s
             if row.found is None:
                 row.found = reading.value
+
+    def remember(self, events: Iterable[tuple[str, Mapping[str, Any]]]) -> None:
+        """Takes what the book holds of this device at this unit, oldest first: what was read first stays as found, and
+        what was left stays as left. Each event is its kind and its detail; those of other devices are passed over."""
+        rows = {row.parameter.name: row for row in self.rows}
+        for kind, detail in events:
+            if (detail.get("sheet"), detail.get("unit")) != (self.sheet.name, self.unit):
+                continue
+            if kind == "found":
+                if detail.get("anew"):
+                    self.begin_anew()
+                for name, value in detail.get("values", {}).items():
+                    if name in rows and rows[name].found is None:
+                        rows[name].found = value
+            elif detail.get("stored"):
+                self.stored()
+            elif detail.get("name") in rows:
+                rows[detail["name"]].was_set(detail)
+
+    def begin_anew(self) -> None:
+        """What is read next is as found."""
+        for row in self.rows:
+            row.found = row.left = None
 
     def want(self, name: str, text: str) -> None:
         """Raises ValueError, and changes nothing then. An empty text takes the wish away."""

@@ -51,6 +51,11 @@ class Sieve:
         return self.text.encode(), True
 
     @property
+    def times(self) -> tuple[tuple[str, timedelta], tuple[str, timedelta] | None]:
+        """The first and the last time that `at:` names, each as (date or nothing, time of day)."""
+        return self._first, self._last
+
+    @property
     def everything(self) -> bool:
         return not self.text and self.link is None and self.direction is None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
 from typing import Any
 
@@ -33,12 +34,14 @@ def sheet(width_mm: float, height_mm: float) -> tuple[Figure, Any]:
     return figure, axes
 
 
-def write(figure: Figure, path: Path) -> None:
-    """Raises DrawingError for a name that ends neither in .svg nor in .pdf, and OSError where it cannot be written."""
+def drawn(figure: Figure, path: Path) -> bytes:
+    """The drawing as the bytes of a file of that name. Raises DrawingError for other names than .svg and .pdf."""
     kind = path.suffix.lower()
     if kind not in (".svg", ".pdf"):
         raise DrawingError(f"{path}: a drawing is an .svg or a .pdf")
     facts: dict[str, Any] = {"Creator": "Ordolex"}
     facts |= {"Date": None} if kind == ".svg" else {"CreationDate": None, "ModDate": None, "Producer": None}
     with mpl.rc_context(_STYLE):
-        figure.savefig(path, format=kind[1:], metadata=facts)
+        out = io.BytesIO()
+        figure.savefig(out, format=kind[1:], metadata=facts)
+    return out.getvalue()

@@ -16,6 +16,7 @@ from typing import Any, TypeVar
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
+from ordolex.core.link.secrets import Known
 from ordolex.io.everywhere import Try, ask_everywhere
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.runner import LinkRunner, LinkView, RecorderLike, closed
@@ -30,8 +31,10 @@ class Hub:
     def __init__(self, recorder: RecorderLike, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
         self._recorder = recorder
         self._make_transport = make_transport
+        self._secrets = Known()
         self._runners: dict[int, LinkRunner] = {}
         self._views: dict[int, LinkView] = {}
+        self._under_way: set[asyncio.Task[Any]] = set()
         self._ready = threading.Event()
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="links", daemon=True)
@@ -48,7 +51,16 @@ class Hub:
 
     def call(self, work: Coroutine[Any, Any, T]) -> Future[T]:
         """Runs a coroutine among the links; a Fault comes out of the future's result."""
-        return asyncio.run_coroutine_threadsafe(work, self._loop)
+        return asyncio.run_coroutine_threadsafe(self._tracked(work), self._loop)
+
+    async def _tracked(self, work: Coroutine[Any, Any, T]) -> T:
+        task = asyncio.current_task()
+        assert task is not None
+        self._under_way.add(task)
+        try:
+            return await work
+        finally:
+            self._under_way.discard(task)
 
     def soon(self, work: Callable[[], object]) -> None:
         self._loop.call_soon_threadsafe(work)
@@ -64,17 +76,18 @@ class Hub:
         if runner is not None:
             self.soon(lambda: runner.move(endpoint))
 
-    async def open(self, link: int, endpoint: str, line: LineSettings) -> LinkRunner:
+    async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
         runner = self._runners.get(link)
         if runner is not None and runner.endpoint.text != endpoint:
             await runner.release()
             runner = None
         if runner is None:
-            runner = LinkRunner(link, endpoint, line, self._recorder, self._make_transport)
+            runner = LinkRunner(link, endpoint, line, self._recorder, self._make_transport, self._secrets)
             self._runners[link] = runner
         elif runner.line != line:
             await runner.retune(line)
+        runner.opens_low = low
         await runner.open()
         return runner
 
@@ -82,10 +95,19 @@ class Hub:
         """Releases every port and ends the thread."""
         if not self._thread.is_alive():
             return
+        with contextlib.suppress(TimeoutError):  # what is under way puts back what it changed before the ports go
+            asyncio.run_coroutine_threadsafe(self._ended(), self._loop).result(timeout=4)
         with contextlib.suppress(TimeoutError):  # a port that does not close ends with the process
             self.call(closed(*self._runners.values())).result(timeout=5)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(timeout=5)
+
+    async def _ended(self) -> None:
+        tasks = list(self._under_way)
+        for task in tasks:
+            task.cancel()
+        if tasks:
+            await asyncio.wait(tasks, timeout=3)
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from platformdirs import user_data_path, user_state_path
 
+from ordolex.io.files import private_folder
+
 
 def books() -> Path:
     return user_data_path("ordolex", appauthor=False) / "books"
@@ -15,6 +17,11 @@ def books() -> Path:
 def benches() -> Path:
     """Each running bench has a notice here."""
     return user_state_path("ordolex", appauthor=False) / "benches"
+
+
+def fault_log() -> Path:
+    """Where faults of the program itself are written down."""
+    return user_state_path("ordolex", appauthor=False) / "faults.log"
 
 
 def _last_book_file() -> Path:
@@ -32,5 +39,5 @@ def last_book() -> Path:
 
 def remember_book(path: Path) -> None:
     with contextlib.suppress(OSError):  # convenience only
-        _last_book_file().parent.mkdir(parents=True, exist_ok=True)
+        private_folder(_last_book_file().parent)
         _last_book_file().write_text(f"{path.resolve()}\n")

@@ -17,20 +17,23 @@ from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
+from ordolex.core.link.owed import Late, Owed
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.link.secrets import HELD_S, Piece, Withholder
-from ordolex.core.link.signals import Signals
+from ordolex.core.link.secrets import HELD_S, Known, Piece, Withholder
+from ordolex.core.link.signals import XOFF, Signals
 from ordolex.core.link.state import Evidence, LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.feed import Feed, Passed
+from ordolex.io.ports.survey import identity_at, path_of
 from ordolex.io.transport.base import ModemLines, Transport
 from ordolex.io.transport.open import transport_for
 
 _RETRY_S = (0.5, 1.0, 1.0, 2.0, 3.0, 5.0)
 _STUCK_AFTER_S = 3.0
 _RESUME_CHECK_S = 0.02
+_HELD_BACK_S = 0.5  # a queue that stands so long is held back
 
 
 Hearer = Callable[[bytes, LineErrors | None, float], None]
@@ -69,10 +72,13 @@ class LinkRunner:
         line: LineSettings,
         recorder: RecorderLike,
         make_transport: Callable[[Endpoint], Transport] = transport_for,
+        secrets: Known | None = None,
     ) -> None:
         self.link = link
         self.endpoint = read_endpoint(endpoint)
         self.feed = Feed()
+        self.opens_low = False
+        """Whether the port is opened with DTR and RTS low."""
         self._recorder = recorder
         self._make_transport = make_transport
         self._state = LinkState(line, self.endpoint.has_line)
@@ -81,13 +87,20 @@ class LinkRunner:
         self._opening = asyncio.Lock()
         self._exchange: Exchange | None = None
         self._answer: asyncio.Future[Answer] | None = None
+        self._owed = Owed()
+        self._late: asyncio.Future[Answer] | None = None
+        self._late_for: Question | None = None
         self._timer: asyncio.TimerHandle | None = None
         self._returner: asyncio.Task[None] | None = None
         self._returning = ""
         self._signals = Signals()
+        self._named_xoff = False
+        self._adapter = ""
+        self._identity_at, self._path_of = identity_at, path_of
+        self._queued: tuple[int, float] = (0, 0.0)
         self._stay_open = False
         self._proved_by: Question | None = None
-        self._withholder = Withholder()
+        self._withholder = Withholder(secrets)
         self._hearers: list[Hearer] = []
 
     # ---- what others may know
@@ -109,8 +122,20 @@ class LinkRunner:
         before = self._state.rung
         self._state.tick(now)
         self._note_rung(before)
+        self._look_at_queue(now)
         asking = self._exchange.question.text if self._exchange is not None else ""
         return LinkView(self.link, self.endpoint.text, self._state.evidence(), asking, self._returning, self._signals)
+
+    def _look_at_queue(self, now: float) -> None:
+        """Says when what was handed over does not go out: flow control of the port is not seen in any other way."""
+        count = self._transport.waiting_out() if self._transport is not None else 0
+        if not count or count != self._queued[0]:
+            self._queued = (count, now)
+        still = count if now - self._queued[1] >= _HELD_BACK_S else 0
+        if still and not self._signals.waiting:
+            self._note("note", f"held back by the far end: {still} bytes wait in the port")
+        if still != self._signals.waiting:
+            self._signals = replace(self._signals, waiting=still)
 
     # ---- opening and letting go
 
@@ -143,12 +168,17 @@ class LinkRunner:
 
     async def _open_once(self) -> None:
         transport = self._make_transport(self.endpoint)
+        transport.opens_low = self.opens_low
         await transport.open(self._state.line, self)
         before = self._state.rung
         self._transport = transport
-        self._signals = replace(self._signals, dtr=True, rts=True, xoff_s=None)
+        high = not self.opens_low
+        self._signals = replace(self._signals, dtr=high, rts=high, xoff_s=None)
         self._state.opened(mono_s())
+        self._owed.forget()
         self._note_rung(before)
+        if self.endpoint.kind == "serial" and not self._adapter:
+            self._adapter = await asyncio.to_thread(self._identity_at, self.endpoint.host)
 
     async def release(self, *, keep_dtr: bool = False) -> None:
         """Lets the port go. It is free at once; what was being asked ends. `keep_dtr` leaves DTR on, so that a modem
@@ -159,13 +189,16 @@ class LinkRunner:
             transport, self._transport = self._transport, None
             self._finish(Ended.STOPPED)
             self._pass_on(self._withholder.flush(mono_s() + HELD_S), None, mono_s())
-            self._withholder = Withholder()
+            self._withholder.closed()
             if transport is None:
                 return
+            unsent = transport.waiting_out()
             await transport.close(keep_dtr=keep_dtr)
         before = self._state.rung
         self._state.released(mono_s())
         words = "port released, DTR kept on" if keep_dtr else "port released"
+        if unsent:
+            words += f"; {unsent} bytes were held back by the far end and did not go out"
         if before is not Rung.PROVEN:
             words += f"; the link stood at {before.word}, not proven"
         self._note("released", words)
@@ -182,6 +215,7 @@ class LinkRunner:
             self._state.line = line
         else:
             self._state.retuned(line, mono_s())
+            self._owed.forget()
         self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
         self._note_rung(before)
 
@@ -193,20 +227,87 @@ class LinkRunner:
 
     # ---- asking
 
-    async def ask(self, question: Question) -> Answer:
-        """Sends a question and waits for its answer. Raises a Fault only where it could not be sent."""
+    async def ask(self, question: Question, *, at_once: bool = False) -> Answer:
+        """Sends a question and waits for its answer. Raises a Fault only where it could not be sent.
+
+        Where answers of earlier questions may still come that could be taken for this one's, they are let run out
+        first, unless it is to go out `at_once`; if this very question was asked before and its answer comes late, that
+        is the answer, and nothing is sent."""
         async with self._turn:
-            self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s)
+            late = None if at_once else await self._let_run_out(question)
+            if late is not None:
+                return late
+            self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s, self._owed)
             self._answer = asyncio.get_running_loop().create_future()
+            asked_s = self._exchange.asked_s
             try:
                 await self._write(question.data)
                 self._wait_for_deadline()
                 answer = await self._answer
+            except BaseException:
+                self._owed.unanswered(question, asked_s)
+                raise
             finally:
                 self._exchange = self._answer = None
                 self._stop_timer()
+            self._account_for(answer, asked_s)
             self._answered(answer)
             return answer
+
+    def _account_for(self, answer: Answer, asked_s: float) -> None:
+        """What is owed after this answer, or after none."""
+        now, question = mono_s(), answer.question
+        for other in self._owed.hear_beside(question, answer.data, now):
+            self._said_late(other)
+        if answer.ended is Ended.LOST:
+            return
+        if answer.ended is Ended.DOUBTFUL:
+            self._owed.suspect(now)
+        if answer.ended is not Ended.DOUBTFUL and question.judge(answer.data) is Verdict.RIGHT:
+            self._owed.answered(question, answer.data, asked_s, now)
+        else:
+            self._owed.unanswered(question, asked_s)
+
+    async def late_answer(self, question: Question) -> Answer | None:
+        """Waits for the answer of a question whose time-out has passed, for as long as it may still come; None where it
+        does not. Nothing is sent."""
+        async with self._turn:
+            return await self._let_run_out(question)
+
+    async def _let_run_out(self, question: Question) -> Answer | None:
+        while self._transport is not None and (wait := self._owed.wait_s(question, mono_s())) > 0:
+            self._late, self._late_for = asyncio.get_running_loop().create_future(), question
+            try:
+                async with asyncio.timeout(wait):
+                    return await self._late
+            except TimeoutError:
+                continue
+            finally:
+                self._late = self._late_for = None
+        return None
+
+    def _heard_unasked(self, data: bytes, at_s: float) -> None:
+        """What comes while nothing is asked may be a late answer."""
+        found = self._owed.hear(data, at_s)
+        if found is None:
+            return
+        question, answered, took_s = found
+        self._said_late(question)
+        if self._late is not None and not self._late.done() and self._late_for is not None:
+            if self._late_for.data != question.data:
+                return
+            answer = Answer(self._late_for, answered, Ended.LATE, took_s, took_s)
+            self._answered(answer)
+            self._late.set_result(answer)
+
+    def _said_late(self, question: Question) -> None:
+        late = self._owed.late
+        self._note("note", f"the answer to {question.text!r} came late" + (f"; {late.words}" if late else ""))
+
+    @property
+    def late(self) -> Late | None:
+        """How late answers come here, if any did."""
+        return self._owed.late
 
     def recognise(self, said: str) -> None:
         """The device, which only talks, said what its sheet expects; counts only on a clear link."""
@@ -277,8 +378,9 @@ class LinkRunner:
     async def _hand_over(self, data: bytes) -> None:
         assert self._transport is not None
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
+        waits = self._state.line.flow is not Flow.NONE  # then waiting is what is wanted, for as long as it takes
         try:
-            async with asyncio.timeout(patience):
+            async with asyncio.timeout(None if waits else patience):
                 await self._transport.write(data)
         except Fault as fault:
             self._note("note", f"the last {len(data)} bytes were not sent: {fault.what}")
@@ -286,8 +388,8 @@ class LinkRunner:
         except TimeoutError:
             self._note("note", f"the last {len(data)} bytes were not all sent: the port took none")
             raise PortStuck(
-                f"the port took no bytes for {patience:.0f} s: flow control holds it back",
-                "set flow control to none, or check CTS and XON at the device",
+                f"the port took no bytes for {patience:.0f} s, and flow control is off",
+                "check the adapter; unplug it and plug it in again",
             ) from None
 
     # ---- the listener of the transport: the one tap
@@ -295,7 +397,9 @@ class LinkRunner:
     def arrived(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if not self._withholder.active:
             self._arrived(data, errors, at_s)
+            self._answer_with(data, errors, at_s)
             return
+        self._answer_with(data, errors, at_s)  # frames need all their bytes; they are not shown as they are
         self._pass_on(self._withholder.receive(data, at_s), errors, at_s)
         if self._withholder.holding:
             asyncio.get_running_loop().call_later(2 * HELD_S, self._let_through)
@@ -318,18 +422,26 @@ class LinkRunner:
         before = self._state.rung
         if self._state.line.flow is Flow.XON_XOFF:
             self._signals = self._signals.heard(data, at_s)
-        framed = self._exchange is not None and self._exchange.question.codec is not None
+        elif XOFF in data and self._state.line.flow is Flow.NONE and not self._named_xoff:
+            self._named_xoff = True
+            self._note("note", "XOFF (13 hex) was heard, and flow control is off: the device may ask us to wait")
+        asked = self._exchange.question if self._exchange is not None else None
+        framed = asked.codec is not None if asked is not None else self._owed.frames
         self._state.heard(data, errors, at_s, framed=framed)
         self._note_rung(before)
         self.feed.put(Passed("rx", data, utc_us(at_s), errors))
         for hear in self._hearers:
             hear(data, errors, at_s)
+
+    def _answer_with(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if self._exchange is not None:
             answer = self._exchange.receive(data, errors, at_s)
             if answer is not None:
                 self._settle(answer)
             elif self._timer is None or self._exchange.next_deadline() < self._timer.when():
                 self._wait_for_deadline()
+        elif data:
+            self._heard_unasked(data, at_s)
 
     def modem_lines(self, lines: ModemLines) -> None:
         inputs = frozenset(name.upper() for name in ModemLines.__slots__ if getattr(lines, name))
@@ -354,6 +466,10 @@ class LinkRunner:
         while self._stay_open:
             await asyncio.sleep(_RETRY_S[min(tries, len(_RETRY_S) - 1)])
             tries += 1
+            elsewhere = await self._follow_adapter()
+            if elsewhere:
+                self._returning = f"try {tries}: {elsewhere}"
+                continue
             try:
                 await self._open_once()
             except Fault as fault:
@@ -364,9 +480,26 @@ class LinkRunner:
             await self._prove_again()
             return
 
+    async def _follow_adapter(self) -> str:
+        """Before a port is opened again: the adapter behind it must be the same, for its name may have gone to another.
+        Goes where the adapter is now; why it is not to be opened, else empty."""
+        if not self._adapter:
+            return ""
+        there = await asyncio.to_thread(self._identity_at, self.endpoint.host)
+        if there == self._adapter:
+            return ""
+        path = await asyncio.to_thread(self._path_of, self._adapter)
+        if path:
+            self.move(path)
+            return ""
+        return f"another adapter is at {self.endpoint.text} now" if there else f"{self.endpoint.text} is not there"
+
     async def _prove_again(self) -> None:
-        """Asks once more what proved the link before. It was asked by hand and answered, so it is known to be safe."""
-        if self._proved_by is not None:
+        """Asks once more what proved the link before, where that is known to change nothing."""
+        if self._proved_by is not None and not self._proved_by.may_repeat:
+            words = f"{self._proved_by.text} proved the link before; it may act, so it is not asked again by itself"
+            self._note("note", words)
+        elif self._proved_by is not None:
             self._note("note", f"asking {self._proved_by.text} again, which proved the link before")
             with contextlib.suppress(Fault):
                 await self.ask(self._proved_by)
@@ -405,6 +538,8 @@ class LinkRunner:
             self._answer.set_result(answer)
 
     def _finish(self, why: Ended) -> None:
+        if self._late is not None and self._late_for is not None and not self._late.done():
+            self._late.set_result(Answer(self._late_for, b"", why, None, None))
         if self._exchange is not None:
             self._settle(self._exchange.stop(why))
 
@@ -422,7 +557,7 @@ class LinkRunner:
             text,
             {
                 "question_hex": answer.question.data.hex(),
-                "answer_hex": answer.data[:4096].hex(),
+                "answer_hex": self._withholder.known.cut_from(answer.data)[:4096].hex(),
                 "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 3),
                 "last_ms": None if answer.last_s is None else round(answer.last_s * 1000, 3),
                 "verdict": answer.verdict.value,

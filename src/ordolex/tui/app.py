@@ -9,7 +9,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from rich.segment import Segments
 from rich.traceback import Traceback
@@ -29,6 +29,7 @@ from ordolex.io.book.room import RoomWatch
 from ordolex.io.faults import Fault, NotNetworkSerial
 from ordolex.io.hub import Hub
 from ordolex.io.ports.survey import survey
+from ordolex.io.sheets import all_sheets
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
@@ -42,11 +43,14 @@ from ordolex.tui.desks.wire import WireDesk
 from ordolex.tui.help import PURPOSE, HelpScreen
 from ordolex.tui.readings import remark_reading
 from ordolex.tui.session import Session
+from ordolex.tui.set.more import WITH_THIS_DEVICE
+from ordolex.tui.talk.line_work import WITH_THIS_LINE
+from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.lifeline import Lifeline
-from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture, Prompt
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
@@ -79,11 +83,13 @@ class OrdolexApp(App[None]):
     """
 
     def __init__(self, book: Book, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
-        super().__init__()
+        super().__init__(driver_class=forgiving_driver())
         self._book = book
         self._session = Session(book, Hub(book.recorder, make_transport))
         self._interrupted_s = self._warned_s = 0.0
         self._kept_well = True
+        self._moved = ""
+        self._said_held = False
         self._room, self._room_s = RoomWatch(book.path), 0.0
         self._turns = 0
         self._rungs_shown: list[tuple[int, str]] = []
@@ -209,6 +215,15 @@ class OrdolexApp(App[None]):
                 widget.show()
 
     def _say_of_record(self, keeping: bool, why: str) -> None:
+        if self._book.held and not self._said_held:
+            words = f"{self._book.held}. What you choose holds until you leave, and is kept once it can be"
+            self._status.say(words, "bad")
+        self._said_held = bool(self._book.held)
+        moved = self._book.recorder.status.moved
+        if moved and moved != self._moved:
+            self._moved = moved
+            self._status.say(f"The book is no longer where it was; everything is kept in {moved} now", "bad")
+            self.bell()
         if keeping != self._kept_well:
             self._kept_well = keeping
             if keeping:
@@ -220,13 +235,16 @@ class OrdolexApp(App[None]):
 
     @work
     async def _watch_ports(self) -> None:
+        sheets = asyncio.create_task(asyncio.to_thread(all_sheets))  # read before a port is opened, not while it is
         while True:
             ports = await asyncio.to_thread(survey)
+            await sheets
             if not self._find.is_attached:
                 return
-            for sentence in self._session.surveyed_now(ports):
+            moved = self._session.surveyed_now(ports)
+            for sentence in moved:
                 self._status.say(sentence)
-            self._find.survey_changed()
+            self._find.survey_changed(said=bool(moved))
             await asyncio.sleep(_SURVEY_S if self.desk.word == "Find" else _SURVEY_ELSEWHERE_S)
 
     # ---- what desks ask for
@@ -325,9 +343,7 @@ class OrdolexApp(App[None]):
             link, prompt = standing[0]
             self._session.choose(link)
             self._show_desk("Talk")
-            words = (
-                f"{visible_text(link.name)} stands at {prompt} Ctrl+O leaves it properly. F10 again leaves it as it is"
-            )
+            words = f"{visible_text(link.name)} stands at {prompt} Ctrl+O asks how to leave it. F10 again leaves it so"
             self._status.say(words, "unsure")
         elif self._session.open_points() and time.monotonic() - self._warned_s > _SECOND_TIME_S:
             self._warned_s = time.monotonic()
@@ -411,17 +427,42 @@ class OrdolexApp(App[None]):
         self._interrupted_s = now
         self._status.say("Ctrl+C again, or F10, leaves", "unsure")
 
+    async def push_screen_wait(self, screen: Any, *, mode: str | None = None) -> Any:
+        """One prompt at a time: a key that was pressed twice before its prompt stood does not put a second over it."""
+        if isinstance(screen, Prompt) and isinstance(self.screen, LinePrompt | Pick | Picture | Palette):
+            return None
+        return await super().push_screen_wait(screen, mode=mode)
+
+    def action_command_palette(self) -> None:
+        """One at a time, and not over a prompt, which is answered first."""
+        if len(self.screen_stack) == 1:
+            self.push_screen(Palette(id="--command-palette"))
+
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """The palette holds our table: everywhere, and the desk in front."""
-        desk = self.desk
+        """The palette holds our whole table: everywhere, every desk, and the menus of Talk and Set."""
         for command in COMMANDS:
-            if command.context == EVERYWHERE and command.id != "app.command_palette":
-                yield SystemCommand(
-                    f"{command.title}  ({command.shown_key})", command.help, partial(self._run, command.action)
-                )
-            elif command.context == desk.word:
-                title = f"{desk.word}: {command.title}  ({command.shown_key})"
-                yield SystemCommand(title, command.help, partial(self._run_in, desk, command.action))
+            title = f"{command.title}  ({command.shown_key})"
+            if command.context == EVERYWHERE:
+                if command.id != "app.command_palette":
+                    yield SystemCommand(title, command.help, partial(self._run, command.action))
+                continue
+            yield SystemCommand(
+                f"{command.context}: {title}", command.help, partial(self._run_at, command.context, command.action)
+            )
+        for word, key, menu in (("Talk", "Ctrl+B", WITH_THIS_LINE), ("Set", "o", WITH_THIS_DEVICE)):
+            for what, words in menu:
+                yield SystemCommand(f"{word}: {words}  ({key})", "", partial(self._run_from_menu, word, what))
+
+    def _run_at(self, word: str, action: str) -> None:
+        """At its desk: that is turned to first, so that what it does is seen, and why it cannot be is said there."""
+        self._turn_to(word)
+        self._run_in(self._desks[word], action)
+
+    def _run_from_menu(self, word: str, what: str) -> None:
+        self._turn_to(word)
+        desk = self._desks[word]
+        assert isinstance(desk, TalkDesk | SetDesk)
+        desk.do_from_menu(what)
 
     def _run(self, action: str) -> None:
         getattr(self, f"action_{action}")()

@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical, VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from ordolex.core.line.settings import LineSettings
@@ -20,10 +19,11 @@ from ordolex.io.everywhere import Try, longest_s, words
 from ordolex.io.ports.survey import PortFacts
 from ordolex.tui.session import Session
 from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
+from ordolex.tui.widgets.prompts import Prompt
 from ordolex.tui.widgets.wording import cut
 
 
-class AskEverywhere(ModalScreen[str | None]):
+class AskEverywhere(Prompt[str | None]):
     """Gives the endpoint of the one that answered, if it is exactly one and Enter was pressed."""
 
     DEFAULT_CSS = """

@@ -7,17 +7,16 @@ from typing import ClassVar
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from ordolex.core.survey_changes import UnplugWatch
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.session import Session
 from ordolex.tui.widgets.entry_line import EntryLine
-from ordolex.tui.widgets.prompts import CSS
+from ordolex.tui.widgets.prompts import CSS, Prompt
 
 
-class Identify(ModalScreen[tuple[str, str] | None]):
+class Identify(Prompt[tuple[str, str] | None]):
     """Gives the identity of the adapter that was pulled and its new name; None where it was given up."""
 
     DEFAULT_CSS = CSS.format(name="Identify")

@@ -66,7 +66,9 @@ def drawing_reading(text: str) -> str:
         raise ValueError("the name ends in .svg or .pdf")
     if not path.parent.is_dir():
         raise ValueError(f"there is no folder {path.parent}")
-    return "it is there already and would be written over" if path.exists() else f"a new file in {path.parent}"
+    if path.exists():
+        raise ValueError(f"{path.name} is there already; choose a new name")
+    return f"a new file in {path.parent}"
 
 
 def rate_reading(text: str) -> str:

@@ -8,17 +8,16 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from ordolex.core.sheet import Sheet, checklist, jumper_drawing
 from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import mono_s
 from ordolex.tui.theme import PALETTES
-from ordolex.tui.widgets.prompts import CSS
+from ordolex.tui.widgets.prompts import CSS, Prompt
 
 
-class ReadyList(ModalScreen[list[str]]):
+class ReadyList(Prompt[list[str]]):
     """Gives the steps that were ticked. What must be put back at the end stands in the sheet; see `to_restore`."""
 
     DEFAULT_CSS = CSS.format(name="ReadyList")

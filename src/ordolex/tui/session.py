@@ -17,6 +17,7 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
 from ordolex.core.link.advice import ASK
 from ordolex.core.link.conversation import Conversation, Row
+from ordolex.core.link.echo import EchoWatch
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
@@ -72,6 +73,7 @@ class Talk:
     by_key: bool = False
     local_echo: bool = False
     call: Call = field(default_factory=Call)
+    echo: EchoWatch = field(default_factory=EchoWatch)
 
 
 class Session:
@@ -95,6 +97,8 @@ class Session:
         self._sheets_read_s = float("-inf")
         self.works: dict[int, Any] = {}
         """What is under way on a link; the desks share it, so that there is one thing at a time."""
+        self.patience: dict[int, float] = {}
+        """How long to wait for answers on a link, where the technician took another time than the sheet's."""
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
         """What was typed into the form of a link's procedure."""
         self._settings: dict[tuple[int, str, int], SettingsTable] = {}
@@ -257,7 +261,7 @@ class Session:
         for what in sheet.restore if sheet is not None else ():
             if what not in self.to_restore:
                 self.to_restore.append(what)
-        return self.hub.call(self.hub.open(link.id, link.endpoint, self.line_of(link)))
+        return self.hub.call(self.hub.open(link.id, link.endpoint, self.line_of(link), low=link.outputs == "low"))
 
     def release(self, link: LinkRecord, *, keep_dtr: bool = False) -> Future[None] | None:
         runner = self.runner(link)
@@ -275,7 +279,7 @@ class Session:
             question = Question(data, timeout_s=_AT_S, codec=AtCodec(data))
         if question is None:
             question = Question(data)
-        return self.hub.call(runner.ask(question))
+        return self.hub.call(runner.ask(question, at_once=True))
 
     def send(self, link: LinkRecord, data: bytes) -> Future[None] | None:
         """Sends without waiting for an answer."""
@@ -317,7 +321,8 @@ class Session:
             return None
         key = (link.id, link.sheet, self.unit_of(link))
         if key not in self._settings:
-            self._settings[key] = SettingsTable(sheet, self.unit_of(link))
+            table = self._settings[key] = SettingsTable(sheet, self.unit_of(link))
+            table.remember((e.kind, e.detail) for e in self.book.reader.events_of("found", "set", link=link.id))
         return self._settings[key]
 
     def follow_line(self, link: LinkRecord, line: LineSettings, source: str) -> None:
@@ -426,6 +431,7 @@ class Session:
         elif item.direction == "rx":
             talk.screen.feed(item.data)
             talk.call.heard(item.data)
+            talk.echo.heard(item.data)
             self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
         else:
             self._add(talk, talk.conversation.note(item.text, item.utc_us))

@@ -30,6 +30,7 @@ class Meter:
         self._readout_at_s: float | None = None
         self._home_at_s: float | None = None
         self._refused = False
+        self._last = b""
         self.temper = ""
 
     def receive(self, characters: list[Character], now_s: float) -> list[Say]:
@@ -42,6 +43,10 @@ class Meter:
                 return []
             self._option_until_s = now_s + _OPTION_S
             return [Say(now_s + _ANSWER_S, meter.identify(_IDENTITY))]
+        if text.endswith(meter.NAK) and self._last and self._home_at_s is not None:
+            self._heard.clear()
+            self._home_at_s = now_s + self.line.seconds_for(len(self._last)) + 0.5 + _READOUT_S
+            return [Say(now_s + _READOUT_S, self._last)]
         option = re.search(rb"\x060([0-6])([0-9])\r\n", text)
         if option is not None and self._option_until_s is not None:
             self._heard.clear()
@@ -64,6 +69,7 @@ class Meter:
             elif self.temper == "truncated":
                 data = data[:-9]
             self._home_at_s = now_s + self.line.seconds_for(len(data)) + 0.5
+            self._last = data
             return [Say(now_s, data)]
         if self._home_at_s is not None and now_s >= self._home_at_s:
             self._home_at_s = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from difflib import SequenceMatcher
 
 LEAST = 4  # characters below which nothing is said
@@ -33,3 +34,37 @@ def _in_order(typed: bytes, back: bytes) -> int:
     """How many of the typed characters stand in the echo, in their order."""
     matcher = SequenceMatcher(None, typed, back[: 2 * len(typed)], autojunk=False)
     return sum(block.size for block in matcher.get_matching_blocks())
+
+
+class EchoWatch:
+    """Whether a device that gives back what is typed key by key has stopped doing so: it asks for a secret then,
+    whatever its prompt says. Times are seconds of one clock."""
+
+    def __init__(self) -> None:
+        self._given_back = 0
+        self._waiting: deque[tuple[int, float]] = deque()
+
+    def typed(self, data: bytes, now_s: float) -> None:
+        if any(byte < 32 for byte in data):
+            self._waiting.clear()
+        else:
+            self._waiting.extend((byte, now_s) for byte in data)
+
+    def heard(self, data: bytes) -> None:
+        for byte in data:
+            if self._waiting and byte == self._waiting[0][0]:
+                self._waiting.popleft()
+                self._given_back += 1
+
+    def stopped(self, now_s: float) -> int:
+        """How many keys came back no more; 0 while they do, or where none ever did."""
+        if self._given_back < _ECHOES or not self._waiting or now_s - self._waiting[0][1] < _ECHO_PATIENCE_S:
+            return 0
+        return len(self._waiting)
+
+    def over(self) -> None:
+        """The line is given."""
+        self._waiting.clear()
+
+
+_ECHOES, _ECHO_PATIENCE_S = 3, 0.25

@@ -29,6 +29,8 @@ _COMMON: dict[str, tuple[str, str]] = {
     "*STB?": (r"\d{1,3}", "a number from 0 to 255 (IEEE 488.2, 10.36)"),
     "*TST?": (_NR1, "a whole number, 0 for passed (IEEE 488.2, 10.38)"),
 }
+_CHANGES_NOTHING = frozenset({"*IDN?", "*ESE?", "*SRE?", "*STB?"})
+"""*ESR? clears what it reads (11.5.1.2.2), *TST? starts a test (10.38), and *OPC? waits (10.19.3)."""
 _QUERY = re.compile(r":?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*\?")
 
 
@@ -47,8 +49,26 @@ class Codec(Protocol):
     def patient(self) -> bool:
         """Whether an answer may come in pieces with long silences between; a frame does not."""
 
+    @property
+    def numbered(self) -> bool:
+        """Whether an answer carries the number of its question, so that it cannot be taken for another's."""
+
+    @property
+    def answers_from(self) -> object:
+        """Who answers: answers of one peer to different questions can be taken for each other."""
+
+    @property
+    def reads(self) -> bool:
+        """Whether the protocol says that what is asked changes nothing."""
+
     def whole(self, data: bytes) -> bool:
         """Whether the answer is there, so that nothing more needs to be waited for."""
+
+    def answers(self, data: bytes) -> list[bytes]:
+        """Every whole answer in it, in order, without what stands around them."""
+
+    def after_first(self, data: bytes) -> bytes:
+        """What stands behind the first whole answer."""
 
     def judge(self, data: bytes) -> Verdict: ...
 
@@ -77,6 +97,8 @@ class Question:
     like       a pattern for the whole of a right answer, as a sheet gives it
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
     codec      finds and judges the answer of a framed question; the rest above does not count then
+    harmless   a sheet or a protocol says that it changes nothing, so that it may be asked again without being told
+    owes       an answer must come, whatever its shape, so that a late one is not to be taken for the next question's
     """
 
     data: bytes
@@ -86,6 +108,8 @@ class Question:
     codec: Codec | None = None
     means: str = ""
     """What a right answer says, in words, where somebody wrote that down."""
+    owes: bool = False
+    harmless: bool = False
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:
@@ -114,6 +138,13 @@ class Question:
         """Whether silence counts against the link: every instrument knows the common queries."""
         return self.text.upper() in _COMMON
 
+    @property
+    def may_repeat(self) -> bool:
+        """Whether the program may ask it again by itself. The default is no: commands act."""
+        if self.codec is not None and self.codec.reads:
+            return True
+        return self.harmless or self.text.upper() in _CHANGES_NOTHING
+
     def judge(self, answer: bytes) -> Verdict:
         if not answer:
             return Verdict.NONE
@@ -124,7 +155,7 @@ class Question:
         if self.like:
             return Verdict.RIGHT if fullmatch(self.like, self._without_echo(answer)) else Verdict.WRONG
         if self.until is not None:
-            return Verdict.RIGHT if self.until in answer else Verdict.WRONG
+            return Verdict.RIGHT if self.until in self.behind_echo(answer) else Verdict.WRONG
         if self.expected is None:
             return Verdict.UNJUDGED
         return Verdict.RIGHT if self._fits(self._without_echo(answer)) else Verdict.WRONG
@@ -132,6 +163,17 @@ class Question:
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""
         return self.codec.words(answer) if self.codec is not None else answer.decode("utf-8", "replace").strip()
+
+    def behind_echo(self, answer: bytes) -> bytes:
+        """What came without our own question at its beginning; nothing while that may still be all of it."""
+        own = self.data.strip()
+        rest = answer.lstrip(b"\r\n")
+        if not own or not (rest.startswith(own) or own.startswith(rest)):
+            return answer
+        behind = rest[len(own) :]
+        if self.until is not None and behind.startswith(self.until) and not self.until.strip():
+            behind = behind[len(self.until) :]  # the line end of the echo is not that of the answer
+        return behind
 
     def _without_echo(self, answer: bytes) -> str:
         """Some devices echo the question before they answer it; the answer is what follows."""

@@ -22,6 +22,8 @@ class Signals:
     dtr: bool = True
     rts: bool = True
     xoff_s: float | None = None
+    waiting: int = 0
+    """Bytes that the port has taken and cannot send: the far end holds them back."""
 
     def heard(self, data: bytes, now_s: float) -> Signals:
         """What these bytes change, where they are flow control."""
@@ -33,11 +35,13 @@ class Signals:
     @property
     def short(self) -> str:
         """The inputs in a few words; nothing where the port tells nothing."""
+        held = f"held back, {self.waiting} bytes wait" if self.waiting else ""
         if self.inputs is None:
-            return ""
+            return held
         on = " ".join(name for name in INPUTS if name in self.inputs)
         off = " ".join(name for name in INPUTS if name not in self.inputs)
-        return "  ".join(part for part in (f"{on} on" if on else "", f"{off} off" if off else "") if part)
+        parts = (held, f"{on} on" if on else "", f"{off} off" if off else "")
+        return "  ".join(part for part in parts if part)
 
     def lines(self, now_s: float) -> list[str]:
         """A table for people."""
@@ -50,6 +54,8 @@ class Signals:
         ]
         rows += [f"{name:5} {state:22} {_MEANS[name]}" for name, state in told.items()]
         asks = "none heard" if self.xoff_s is None else f"{now_s - self.xoff_s:.0f} s ago, no XON since"
+        if self.waiting:
+            rows.append(f"queue {self.waiting:<22} bytes are taken and wait: the far end holds them back")
         return [*rows, f"XOFF  {asks:22} the device asks us to stop sending"]
 
 

@@ -7,7 +7,7 @@ monotonic clock that the caller reads.
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.causes import LOOKED_AT, Signs
@@ -59,6 +59,9 @@ class Evidence:
     echoed: bool
     signs: Signs
     """The latest bytes and their errors, for the causes of what looks wrong."""
+    heard_in_all: int
+    """Bytes heard since the link was first opened here, over all openings and settings; `heard` is of this one."""
+    errors_in_all: LineErrors
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
 
@@ -79,6 +82,8 @@ class LinkState:
     sent_bytes: int = 0
     last_sent_s: float | None = None
     errors: LineErrors = field(default_factory=LineErrors)
+    heard_in_all: int = 0
+    errors_in_all: LineErrors = field(default_factory=LineErrors)
     asked: int = 0
     unanswered: int = 0
     proof: Proof | None = None
@@ -127,11 +132,13 @@ class LinkState:
         """`framed` bytes are the answer to a framed question: its check judges them, not whether they are text."""
         if errors is not None:
             self.errors.add(errors)
+            self.errors_in_all.add(errors)
         if not framed:
             self._judge.receive(data, errors)
         if data:
             self._note_rhythm(now_s)
             self.heard_bytes += len(data)
+            self.heard_in_all += len(data)
             self.last_heard_s = now_s
             self._remember(data[-LOOKED_AT:], errors, now_s)
             self._step(Happening.BYTES, now_s)
@@ -200,6 +207,8 @@ class LinkState:
             proof=self.proof,
             echoed=self.echoed,
             signs=self._signs(),
+            heard_in_all=self.heard_in_all,
+            errors_in_all=replace(self.errors_in_all),
             trouble=self.trouble,
         )
 

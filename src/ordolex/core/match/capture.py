@@ -19,6 +19,7 @@ UNKNOWN = 2
 _SILENT_FRAMES = 3.0  # so many frames at the receiver's rate without a byte, and the line is taken to have rested
 _COARSE = 0.6  # sender's bits: times that are no better do not count them
 _LONG = 150.0  # receiver's bits: longer than any frame of a sender who is at most ten times slower
+_HELD = 3.0  # times the usual spacing of bytes that a pause must exceed, for each byte that came behind it
 _SILENT_S = 0.03  # but never less than this: adapters and networks hold bytes back for a while
 
 
@@ -78,6 +79,37 @@ def spread_of(times_s: Sequence[float], heard_at: LineSettings, least_s: float) 
     frame_s = (heard_at.bits_per_frame - 1) / heard_at.baud
     early = max((frame_s - (later - earlier) for earlier, later in pairwise(times_s)), default=0.0)
     return max(least_s, early)
+
+
+class Arrival(NamedTuple):
+    """Some bytes that a program was handed at once, and when. That is later than they were on the wire."""
+
+    at_s: float
+    size: int
+
+
+def times_of(arrivals: Sequence[Arrival], heard_at: LineSettings, late_s: float) -> tuple[tuple[float, ...], float]:
+    """When each byte came, and how far from the truth that may be. `late_s` is how late the program gets to anything;
+    the first of some bytes that came at once waited at least until the last of them was there."""
+    frame_s = heard_at.bits_per_frame / heard_at.baud
+    times = tuple(at_s - (count - 1 - n) * frame_s for at_s, count in arrivals for n in range(count))
+    waited = max((count - 1 for _, count in arrivals), default=0) * frame_s
+    return times, max(late_s, waited, spread_of(times, heard_at, 0.0))
+
+
+def starts_from_arrivals(arrivals: Sequence[Arrival], heard_at: LineSettings, late_s: float) -> tuple[bool, ...]:
+    """Which bytes came after a rest of the line. A pause before many bytes at once is one of the program or of the
+    way, unless it is far longer than those bytes needed."""
+    frame_s = heard_at.bits_per_frame / heard_at.baud
+    gaps = [later.at_s - earlier.at_s for earlier, later in pairwise(arrivals)]
+    spacing = sorted(gap / one.size for gap, one in zip(gaps, arrivals[1:], strict=True) for _ in range(one.size))
+    usual = max(frame_s, spacing[len(spacing) // 2]) if spacing else frame_s
+    rest = max(_SILENT_S, _SILENT_FRAMES * frame_s) + 2 * late_s
+    out: list[bool] = []
+    for number, one in enumerate(arrivals):
+        rested = number > 0 and gaps[number - 1] > rest + _HELD * one.size * usual
+        out += [rested, *[False] * (one.size - 1)]
+    return tuple(out)
 
 
 class Segment(NamedTuple):

@@ -52,42 +52,51 @@ def wrap(plan: FramePlan, frame: Frame) -> bytes:
 
 def find(plan: FramePlan, sent: bytes, data: bytes) -> tuple[Frame | None, str]:
     """The first whole frame in what came, our own bytes before it taken off; and where there is none, why."""
-    rest = data[len(sent) :] if data.startswith(sent) and len(data) > len(sent) else data
+    frame, why, _ = find_of(plan, sent, data, None)
+    return frame, why
+
+
+def find_of(plan: FramePlan, sent: bytes, data: bytes, unit: int | None) -> tuple[Frame | None, str, int]:
+    """The first whole frame of `unit`, or of anybody; where there is none, why; and where it ends."""
+    own = len(sent) if data.startswith(sent) and len(data) > len(sent) else 0
     trouble = ""
-    at = 0
-    while at < len(rest):
+    at = own
+    while at < len(data):
         if plan.start:
-            at = rest.find(plan.start, at)
+            at = data.find(plan.start, at)
             if at < 0:
-                return None, trouble or f"{len(rest)} bytes without the start of a frame"
-        frame, why = _frame_at(plan, rest[at:])
+                return None, trouble or f"{len(data) - own} bytes without the start of a frame", 0
+        frame, why, size = _frame_at(plan, data[at:])
+        if frame is not None and (not plan.address or unit is None or frame.address == unit):
+            return frame, "", at + size
         if frame is not None:
-            return frame, ""
+            why = f"unit {frame.address} answered for unit {unit}"
         trouble = trouble or why
-        at += 1
-    return None, trouble
+        at += max(1, size)
+    return None, trouble, 0
 
 
-def _frame_at(plan: FramePlan, data: bytes) -> tuple[Frame | None, str]:
+def _frame_at(plan: FramePlan, data: bytes) -> tuple[Frame | None, str, int]:
+    """The frame at the beginning of the bytes, or why there is none, and how many bytes it has."""
     head = len(plan.start) + plan.address + bool(plan.length)
     if len(data) < head:
-        return None, "the answer breaks off"
+        return None, "the answer breaks off", 0
     tail = plan.check_size + len(plan.end)
     if plan.length:
         size = data[head - 1] - (tail if plan.length == "rest" else 0)
         whole = head + size + tail
         if size < 0:
-            return None, "its length is wrong"
+            return None, "its length is wrong", 0
         if len(data) < whole:
-            return None, f"the answer breaks off: {len(data)} of {whole} bytes"
+            return None, f"the answer breaks off: {len(data)} of {whole} bytes", 0
     else:
         end = data.find(plan.end, head + plan.check_size) if plan.end else len(data)
         if end < 0:
-            return None, "the answer breaks off before its end"
+            return None, "the answer breaks off before its end", 0
         whole = end + len(plan.end)
     body, behind = data[: whole - tail], data[whole - tail : whole]
     if plan.end and not behind.endswith(plan.end):
-        return None, "its end is not where its length says"
+        return None, "its end is not where its length says", 0
     if plan.check:
         check = CHECKS[plan.check]
         right = written(check.compute(body[plan.check_from :]), check.size, plan.how)
@@ -96,6 +105,6 @@ def _frame_at(plan: FramePlan, data: bytes) -> tuple[Frame | None, str]:
             if plan.how == "hex digits"
             else behind[: plan.check_size] != right
         ):
-            return None, f"its check ({plan.check}) is wrong"
+            return None, f"its check ({plan.check}) is wrong", 0
     address = data[len(plan.start)] if plan.address else 0
-    return Frame(address, body[head:]), ""
+    return Frame(address, body[head:]), "", whole

@@ -10,7 +10,9 @@ from dataclasses import dataclass
 from functools import reduce
 from operator import xor
 
-SOH, STX, ETX, ACK = b"\x01", b"\x02", b"\x03", b"\x06"
+from ordolex.core.link.question import Verdict
+
+SOH, STX, ETX, ACK, NAK = b"\x01", b"\x02", b"\x03", b"\x06", b"\x15"
 RATES_C = {"0": 300, "1": 600, "2": 1200, "3": 2400, "4": 4800, "5": 9600, "6": 19200}
 RATES_B = {"A": 600, "B": 1200, "C": 2400, "D": 4800, "E": 9600, "F": 19200}
 """6.3.14 13): the character of the identification that tells the rate; any other is mode A, which stays at 300."""
@@ -61,6 +63,42 @@ def read_identification(data: bytes) -> Identification | None:
     return Identification(maker, rate, name.strip())
 
 
+def behind_identification(data: bytes) -> bytes:
+    """What came behind the identification message: in mode A the data follow at once, at the same rate."""
+    found = _IDENTIFICATION.search(data)
+    return data[found.end() :] if found is not None else b""
+
+
+class SignOnCodec:
+    """The answer to a sign-on: whole with the end of the identification; in mode B the meter changes its rate then."""
+
+    name, expected = "sign-on", "an identification message (IEC 62056-21, 6.3.2)"
+    patient = reads = True
+    numbered = False
+    answers_from = "meter"
+
+    def whole(self, data: bytes) -> bool:
+        return read_identification(data) is not None
+
+    def answers(self, data: bytes) -> list[bytes]:
+        return [data] if self.whole(data) else []
+
+    def after_first(self, data: bytes) -> bytes:
+        return behind_identification(data)
+
+    def judge(self, data: bytes) -> Verdict:
+        if self.whole(data):
+            return Verdict.RIGHT
+        return Verdict.ECHO if data.startswith(b"/?") and data.endswith(b"!\r\n") else Verdict.WRONG
+
+    def refused(self, data: bytes) -> bool:
+        return False
+
+    def words(self, data: bytes) -> str:
+        found = read_identification(data)
+        return found.text if found is not None else "no identification"
+
+
 def identify(identification: Identification) -> bytes:
     """The meter's half of it."""
     return f"/{identification.maker}{identification.rate_character}{identification.name}\r\n".encode()
@@ -100,9 +138,23 @@ class MeterValue:
     def means(self) -> str:
         """In words what the code stands for; empty for codes of the maker's own."""
         for pattern, words in _OBIS.items():
-            if re.fullmatch(pattern, self.code):
+            if re.fullmatch(pattern, _without_billing(self.code)):
                 return words
         return ""
+
+    def is_for(self, code: str) -> bool:
+        """Whether this is the value of a code, written in full (`1-0:16.7.0*255`) or short (`16.7.0`)."""
+        mine, wanted = _without_billing(self.code), _without_billing(code)
+        return (
+            mine == wanted
+            or (":" not in wanted and mine.partition(":")[2] == wanted)
+            or (":" not in mine and wanted.partition(":")[2] == mine)
+        )
+
+
+def _without_billing(code: str) -> str:
+    """The value group F, 255, says that a value is the present one, as does its absence (IEC 62056-61, 5.6)."""
+    return code.removesuffix("*255").removesuffix("&255")
 
 
 _OBIS = {
@@ -113,6 +165,7 @@ _OBIS = {
     r"(?:1-\d:)?1\.8\.2": "active energy, imported, tariff 2", r"(?:1-\d:)?2\.8\.0": "active energy, exported",
     r"(?:1-\d:)?3\.8\.0": "reactive energy, imported", r"(?:1-\d:)?1\.6\.0": "largest demand",
     r"(?:1-\d:)?1\.7\.0": "active power", r"(?:1-\d:)?32\.7\.0": "voltage, phase 1",
+    r"(?:1-\d:)?16\.7\.0": "active power, imported less exported",
     r"(?:1-\d:)?52\.7\.0": "voltage, phase 2", r"(?:1-\d:)?72\.7\.0": "voltage, phase 3",
     r"(?:1-\d:)?31\.7\.0": "current, phase 1", r"(?:1-\d:)?51\.7\.0": "current, phase 2",
     r"(?:1-\d:)?71\.7\.0": "current, phase 3", r"(?:1-\d:)?13\.7\.0": "power factor",
@@ -135,10 +188,17 @@ def whole_block(data: bytes) -> bool:
     return end >= 0 and len(data) > end + 1
 
 
+def whole_plain(data: bytes) -> bool:
+    """Whether a readout without block check has come to its end: in mode A a meter may send its data without."""
+    return STX not in data and re.search(rb"\)\s*!\r\n", data) is not None
+
+
 def read_block(data: bytes) -> Readout:
     """The data sets of a data message. Raises MeterTrouble where it is cut or its block check is wrong."""
     start = data.find(STX)
     end = data.find(ETX, start + 1) if start >= 0 else -1
+    if start < 0 and whole_plain(data):
+        return read_lines(data)
     if start < 0:
         raise MeterTrouble(f"no data message came, but {data[:24]!r}" if data else "no data message came")
     if end < 0 or len(data) <= end + 1:

@@ -40,7 +40,9 @@ class SheetQuestion(Part):
     means: str = ""
 
     def question(self) -> Question:
-        return Question(to_bytes(self.send), timeout_s=self.timeout_s, like=self.like, means=self.means)
+        return Question(
+            to_bytes(self.send), timeout_s=self.timeout_s, like=self.like, means=self.means, harmless=self.harmless
+        )
 
 
 class Jumper(Part):

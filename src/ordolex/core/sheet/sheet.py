@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from typing import Literal
+from typing import Literal, NoReturn
 
 from pydantic import ValidationError, field_validator, model_validator
 
@@ -77,6 +77,10 @@ class Sheet(Part):
     def parameter_named(self, name: str) -> Parameter | None:
         return next((parameter for parameter in self.parameter if parameter.name == name), None)
 
+    def waiting(self, timeout_s: float) -> Sheet:
+        """The same device, with another time to wait for each answer."""
+        return self.model_copy(update={"bus": self.bus.model_copy(update={"timeout_s": timeout_s})})
+
     @property
     def harmless(self) -> list[SheetQuestion]:
         return [question for question in self.question if question.harmless]
@@ -84,8 +88,25 @@ class Sheet(Part):
 
 def read_sheet(text: str, file: str) -> Sheet:
     """Raises SheetError."""
+    if len(text) > _LARGEST:
+        raise SheetError(f"{file} has {len(text)} characters; a sheet has at most {_LARGEST}")
     try:
         return Sheet.model_validate(tomllib.loads(text))
+    except RecursionError as error:
+        raise SheetError(f"{file}: it is nested too deep to be read") from error
+    except ValueError as error:
+        if isinstance(error, tomllib.TOMLDecodeError | ValidationError):
+            return _refused(text, file, error)
+        raise SheetError(f"{file}: {error}") from error
+
+
+_LARGEST = 1 << 20
+
+
+def _refused(text: str, file: str, refusal: ValueError) -> NoReturn:
+    """Raises SheetError, which says where."""
+    try:
+        raise refusal
     except tomllib.TOMLDecodeError as error:
         raise SheetError(f"{file}: {error}") from error
     except ValidationError as error:

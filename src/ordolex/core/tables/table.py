@@ -12,6 +12,7 @@ from itertools import pairwise
 from typing import Any
 
 from ordolex.core.text import patterns
+from ordolex.core.text.cells import harmless_cell
 
 _CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
 
@@ -51,8 +52,8 @@ class Table:
         """RFC 4180, with a heading; lines that fit no row are no part of it."""
         out = io.StringIO()
         writer = csv.writer(out)
-        writer.writerow(self.columns)
-        writer.writerows(self.rows)
+        for row in (self.columns, *self.rows):
+            writer.writerow([harmless_cell(cell) for cell in row])
         return out.getvalue()
 
 

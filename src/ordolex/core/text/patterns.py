@@ -13,8 +13,12 @@ import regex
 
 LIMIT_S = 0.2
 """What one look may take."""
-_CHECK_S = 0.1
-_SAMPLES = tuple(sample * 60 + "!" for sample in ("a", "0", " ", "a ", "0.", "ab", "x,", "\r\n", "a\n"))
+_CHECK_S = (0.1,) * 5
+"""What one look at a sample may take. A computer that is busy can hold up any look, but not every one of five."""
+_SAMPLES = tuple(
+    sample * 60 + "!" for sample in ("a", "0", " ", "a ", "0.", "ab", "x,", "\r\n", "a\n", "-", "=", "A", "z", "_", ":")
+)
+_MOST_OWN = 12
 
 TextOrBytes = TypeVar("TextOrBytes", str, bytes)
 
@@ -48,12 +52,27 @@ def checked(pattern: str) -> str:
         compiled = regex.compile(pattern)
     except regex.error as error:
         raise ValueError(f"is no pattern: {error}") from error
-    for sample in _SAMPLES:
-        try:
-            compiled.fullmatch(sample, timeout=_CHECK_S)
-            compiled.search(sample, timeout=_CHECK_S)
-        except TimeoutError:
-            raise ValueError(
-                "is a pattern that can take forever: it repeats what repeats itself, such as (a+)+"
-            ) from None
+    for sample in (*_SAMPLES, *_own_samples(pattern)):
+        if not any(_ends(compiled, sample, limit_s) for limit_s in _CHECK_S):
+            raise ValueError("is a pattern that can take forever: it repeats what repeats itself, such as (a+)+")
     return pattern
+
+
+def _ends(compiled: Any, sample: str, limit_s: float) -> bool:
+    try:
+        compiled.fullmatch(sample, timeout=limit_s)
+        compiled.search(sample, timeout=limit_s)
+    except TimeoutError:
+        return False
+    return True
+
+
+def _own_samples(pattern: str) -> list[str]:
+    """Long texts of the letters that the pattern itself names: what it repeats is most likely made of these."""
+    plain = regex.sub(r"\\[AbBdDGmMRsSwWXZz]|\(\?P?<\w+>|[\\()\[\]{}?*+|^$.]", " ", pattern)
+    pieces = list(dict.fromkeys(piece for piece in plain.split() if len(piece) <= 40))[:_MOST_OWN]
+    letters = "".join(dict.fromkeys("".join(pieces)))[:_MOST_OWN]
+    repeated = [piece * (240 // len(piece)) for piece in pieces] + [letter * 200 for letter in letters]
+    # a text that the pattern needs somewhere stands in another line, or the look would end before it began
+    behind = [repeat + end for repeat in repeated for end in ("\x00", f"\n{letters}\n")]
+    return behind + [sample[:-1] + f"\n{letters}\n" for sample in _SAMPLES]

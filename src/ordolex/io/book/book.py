@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
-from dataclasses import astuple
+import threading
+from concurrent.futures import Future
+from dataclasses import astuple, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,8 +18,10 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.book.recorder import Recorder
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import BookFault
+from ordolex.io.files import private_file, private_folder
 
-_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity"
+_LOOKED_THROUGH = 32 << 20
+_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs"
 
 
 class Book:
@@ -29,28 +34,33 @@ class Book:
         self._lock = BookLock(path)
         try:
             self.visit = self._begin(site or path.stem)
-            self.recorder = Recorder(path, self.visit)
+            self._guard = threading.Lock()
+            self._unkept: dict[int, LinkRecord] = {}
+            self._why_held = ""
             self.reader = BookReader(path)
+            self._newest_link = max((link.id for link in self.reader.links()), default=0)
+            self.recorder = Recorder(path, self.visit, self._keep_links)
         except BaseException:
             self._lock.release()
             raise
 
     def _begin(self, site: str) -> int:
-        new = not self.path.exists() or self.path.stat().st_size == 0
         try:
-            connection = sqlite3.connect(self.path)
-            if not new:
-                schema.check(connection, self.path)
-                schema.renew(connection)
+            if not self.path.exists() or self.path.stat().st_size == 0:
+                make_book(self.path, site)
             else:
-                schema.create(connection, site, utc_us())
+                examine(self.path)
+                private_file(self.path)
+            connection = sqlite3.connect(self.path)
+            schema.check(connection, self.path)
+            schema.renew(connection)
             with connection:
                 cursor = connection.execute(
                     "INSERT INTO visit (started_utc_us, started_mono_us, program) VALUES (?, ?, ?)",
                     (utc_us(), round(mono_s() * 1e6), f"ordolex {__version__}"),
                 )
             connection.close()
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OSError) as error:
             raise BookFault(f"{self.path} cannot be written: {error}", "choose another folder or disk") from error
         assert cursor.lastrowid is not None
         return cursor.lastrowid
@@ -58,30 +68,58 @@ class Book:
     # ---- links
 
     def links(self) -> list[LinkRecord]:
-        return self.reader.links()
+        known = {link.id: link for link in self.reader.links()}
+        with self._guard:
+            known |= self._unkept
+        return [known[number] for number in sorted(known)]
 
     def add_link(self, link: LinkRecord) -> LinkRecord:
-        """Keeps a new link; its id in the answer."""
-        marks = ", ".join("?" * len(_LINK_FIELDS.split(",")))
-
-        def work(connection: sqlite3.Connection) -> int:
-            cursor = connection.execute(
-                f"INSERT INTO link ({_LINK_FIELDS}, created_utc_us) VALUES ({marks}, ?)",
-                (*astuple(link)[1:], utc_us()),
-            )
-            assert cursor.lastrowid is not None
-            return cursor.lastrowid
-
-        return LinkRecord(self._do(work), *astuple(link)[1:])
+        """A new link; its id in the answer. Like `keep_link` it does not wait for the disk."""
+        with self._guard:
+            self._newest_link += 1
+            number = self._newest_link
+        new = replace(link, id=number)
+        self.keep_link(new)
+        return new
 
     def keep_link(self, link: LinkRecord) -> None:
-        """Keeps changed facts of a link."""
-        assignments = ", ".join(f"{name} = ?" for name in _LINK_FIELDS.split(", "))
+        """Keeps facts of a link. Nobody waits for the disk here: where the book cannot be written they hold in memory,
+        `held` says so, and they are kept once it can."""
+        with self._guard:
+            self._unkept[link.id] = link
+        self._keep_links()
 
-        def work(connection: sqlite3.Connection) -> None:
-            connection.execute(f"UPDATE link SET {assignments} WHERE id = ?", (*astuple(link)[1:], link.id))
+    @property
+    def held(self) -> str:
+        """Why facts of links hold in memory only; empty where they are kept, or are being kept."""
+        return self._why_held
 
-        self._do(work)
+    def _keep_links(self) -> None:
+        self.recorder.call(self._write_links).add_done_callback(self._links_kept)
+
+    def _write_links(self, connection: sqlite3.Connection) -> list[LinkRecord]:
+        with self._guard:
+            links = list(self._unkept.values())
+        names = _LINK_FIELDS.split(", ")
+        marks, changed = ", ".join("?" * len(names)), ", ".join(f"{name} = excluded.{name}" for name in names)
+        for link in links:
+            connection.execute(
+                f"INSERT INTO link (id, {_LINK_FIELDS}, created_utc_us) VALUES (?, {marks}, ?)"
+                f" ON CONFLICT (id) DO UPDATE SET {changed}",
+                (*astuple(link), utc_us()),
+            )
+        return links
+
+    def _links_kept(self, future: Future[Any]) -> None:
+        if future.cancelled():
+            return
+        error = future.exception()
+        self._why_held = f"{self.path.name} cannot be written: {error}" if error is not None else ""
+        if error is None:
+            with self._guard:
+                for link in future.result():
+                    if self._unkept.get(link.id) == link:
+                        del self._unkept[link.id]
 
     def name_adapter(self, identity: str, name: str) -> None:
         """Keeps a name for an adapter, by what it is called across replugging."""
@@ -112,8 +150,36 @@ class Book:
         self._lock.release()
 
 
+def make_book(path: Path, site: str) -> None:
+    """A new book, in its place only once it is whole: whoever is killed in between leaves none. Raises OSError."""
+    aside = path.with_name(f".{path.name}.new")
+    aside.unlink(missing_ok=True)
+    private_file(aside)
+    connection = sqlite3.connect(aside)
+    schema.create(connection, site, utc_us())
+    connection.close()
+    with aside.open("rb") as file:
+        os.fsync(file.fileno())
+    aside.replace(path)
+
+
+def examine(path: Path) -> None:
+    """Looks whether a book is sound before anything is written into it. Raises BookFault. Of a large one only what is
+    there to be found quickly is looked at."""
+    try:
+        reader = BookReader(path)
+    except BookFault as fault:
+        if "readonly" in str(fault):  # a journal that a killed writer left: it is taken up when the book is opened
+            return
+        raise
+    try:
+        reader.examine(thorough=path.stat().st_size <= _LOOKED_THROUGH)
+    finally:
+        reader.close()
+
+
 def _make_folder(path: Path) -> None:
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        private_folder(path.parent)
     except OSError as error:
         raise BookFault(f"{path.parent} cannot be made: {error.strerror}", "choose another folder") from error

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import tempfile
 import zipfile
@@ -13,6 +12,7 @@ from ordolex.core.record import Event, LinkRecord
 from ordolex.core.text.visible import visible, visible_text
 from ordolex.io.book.reader import BookReader
 from ordolex.io.faults import Fault
+from ordolex.io.files import safe_name
 
 
 def write_visit(book: Path, into: Path) -> list[str]:
@@ -148,4 +148,4 @@ def _restore(events: list[Event]) -> str:
 
 
 def _file_name(text: str) -> str:
-    return re.sub(r"[^\w.-]+", "-", text).strip("-.")[:60] or json.dumps(text)[:8]
+    return safe_name(text)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import IO
 
 from ordolex.io.faults import BookFault
+from ordolex.io.files import private_file
 
 
 class BookLock:
@@ -15,6 +16,7 @@ class BookLock:
     def __init__(self, book: Path) -> None:
         self._path = book.with_name(book.name + ".lock")
         try:
+            private_file(self._path)
             self._file: IO[str] | None = self._path.open("a+")
         except OSError as error:
             raise BookFault(

@@ -6,8 +6,10 @@ the recording stops loudly (`status`), the link goes on, what fits is kept in me
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sqlite3
+import tempfile
 import threading
 import time
 from collections import deque
@@ -19,7 +21,11 @@ from typing import Any
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Chunk, Event
+from ordolex.io import places
+from ordolex.io.book import schema
 from ordolex.io.clock import mono_s, utc_us
+from ordolex.io.faults import BookFault
+from ordolex.io.files import private_file, private_folder
 
 COMMIT_S = 0.04
 MERGE_US = 10_000
@@ -29,6 +35,7 @@ FULL = 64 << 20
 KEPT_IN_FAULT = 32 << 20
 """Bytes kept in memory while the book cannot be written; beyond that the oldest are lost, and counted."""
 _RETRY_S = 3.0
+_LOOK_S = 0.5  # how often it is looked whether the book is still there
 _ITEM_COST = 200  # bytes of memory that an item takes besides its data
 
 
@@ -40,10 +47,14 @@ class RecorderStatus:
     why: str = ""
     waiting: int = 0
     lost: int = 0
+    moved: str = ""
+    """Where the record goes on, after the book was taken away."""
 
 
 class Recorder:
-    def __init__(self, path: Path, visit: int) -> None:
+    """`works_again` is called, in the recorder's thread, when a book that could not be written can be again."""
+
+    def __init__(self, path: Path, visit: int, works_again: Callable[[], None] = lambda: None) -> None:
         self._path = path
         self._visit = visit
         self._lock = threading.Lock()
@@ -58,6 +69,10 @@ class Recorder:
         self._stopping = False
         self._connection: sqlite3.Connection | None = None
         self._retry_at = 0.0
+        self._tell_works_again = works_again
+        self._moved = ""
+        self._looked_at = 0.0
+        self._file: tuple[int, int] | None = _identity(path)
         self.page_limit: int | None = None  # tests set it to play a full disk
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._thread.start()
@@ -70,7 +85,7 @@ class Recorder:
 
     @property
     def status(self) -> RecorderStatus:
-        return RecorderStatus(not self._why, self._why, self._waiting, self._lost)
+        return RecorderStatus(not self._why, self._why, self._waiting, self._lost, self._moved)
 
     def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         mono_us = round(at_s * 1e6)
@@ -133,9 +148,10 @@ class Recorder:
             items, self._queue = self._queue, deque()
             self._newest.clear()
             taken, overhead = self._waiting, self._overhead
-        if not items and not self._calls and not self._why:
+        if not items and not self._calls and not self._why and not self._is_time_to_look():
             return
         try:
+            self._look_after_file()
             connection = self._connection or self._connect()
             if items:
                 self._write(connection, items)
@@ -151,6 +167,29 @@ class Recorder:
         if self._why:
             self._works_again()
         self._do_calls(connection)
+
+    def _is_time_to_look(self) -> bool:
+        return time.monotonic() - self._looked_at > _LOOK_S
+
+    def _look_after_file(self) -> None:
+        """Whether the book is still where it was. If it was removed or renamed, or its folder is gone, everything goes
+        on in a safe place: what is in the old one is taken along, as long as the system still has it."""
+        if not self._is_time_to_look():
+            return
+        self._looked_at = time.monotonic()
+        if self._file is None or _identity(self._path) == self._file:
+            return
+        safe = _safe_place(self._path)
+        connection = self._connection or sqlite3.connect(safe)
+        with contextlib.suppress(sqlite3.Error), sqlite3.connect(safe) as new:
+            connection.backup(new)
+        if not _is_book(safe):
+            schema.create(sqlite3.connect(safe), self._path.stem, utc_us())
+        connection.close()
+        self._connection = None
+        self._path, self._moved, self._file = safe, str(safe), _identity(safe)
+        text = f"the book was taken away; the record goes on in {safe}"
+        self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {}))
 
     def _connect(self) -> sqlite3.Connection:
         connection = sqlite3.connect(self._path, timeout=2.0, isolation_level=None)
@@ -213,6 +252,7 @@ class Recorder:
         text = f"the book can be written again (it could not: {self._why}; {self._lost} bytes were lost)"
         self._why = ""
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {"lost": self._lost}))
+        self._tell_works_again()
 
     def _do_calls(self, connection: sqlite3.Connection) -> None:
         while self._calls:
@@ -231,6 +271,37 @@ class Recorder:
         while self._calls:
             _, future = self._calls.popleft()
             future.set_exception(sqlite3.OperationalError(self._why))
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What the file system calls a file, whatever its name; None where it is not there."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
+def _safe_place(path: Path) -> Path:
+    """A new book in the program's own folder, or where that cannot be written in the system's for temporary files."""
+    for folder in (places.books(), Path(tempfile.gettempdir())):
+        with contextlib.suppress(OSError):
+            private_folder(folder)
+            number = 1
+            while (safe := folder / f"{path.stem}.rescued-{number}{path.suffix or '.ordolex'}").exists():
+                number += 1
+            private_file(safe)
+            return safe
+    return path
+
+
+def _is_book(path: Path) -> bool:
+    try:
+        with contextlib.closing(sqlite3.connect(path)) as connection:
+            schema.check(connection, path)
+    except (sqlite3.Error, BookFault):
+        return False
+    return True
 
 
 def _reason(error: sqlite3.Error) -> str:

@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 3
+VERSION = 4
 
 _TABLES = """
 CREATE TABLE site (
@@ -34,6 +34,7 @@ CREATE TABLE link (
     sheet TEXT NOT NULL DEFAULT '',
     unit INTEGER NOT NULL DEFAULT -1,
     identity TEXT NOT NULL DEFAULT '',
+    outputs TEXT NOT NULL DEFAULT '',
     created_utc_us INTEGER NOT NULL
 );
 CREATE TABLE chunk (
@@ -71,7 +72,6 @@ CREATE INDEX event_of_link ON event (link);
 
 def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.execute("PRAGMA page_size = 8192")
-    connection.execute("PRAGMA journal_mode = WAL")
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {VERSION}")
     connection.executescript(_TABLES)
@@ -87,6 +87,8 @@ def renew(connection: sqlite3.Connection) -> None:
     if version < 3:
         connection.execute("ALTER TABLE link ADD COLUMN unit INTEGER NOT NULL DEFAULT -1")
         connection.execute("ALTER TABLE link ADD COLUMN identity TEXT NOT NULL DEFAULT ''")
+    if version < 4:
+        connection.execute("ALTER TABLE link ADD COLUMN outputs TEXT NOT NULL DEFAULT ''")
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 
@@ -96,7 +98,8 @@ def link_columns(connection: sqlite3.Connection) -> str:
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     sheet = "sheet" if version >= 2 else "''"
     rest = "unit, identity" if version >= 3 else "-1, ''"
-    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}, {rest}"
+    outputs = "outputs" if version >= 4 else "''"
+    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}, {rest}, {outputs}"
 
 
 def check(connection: sqlite3.Connection, path: Path) -> None:
@@ -105,8 +108,18 @@ def check(connection: sqlite3.Connection, path: Path) -> None:
         (found,) = connection.execute("PRAGMA application_id").fetchone()
         (version,) = connection.execute("PRAGMA user_version").fetchone()
     except sqlite3.DatabaseError as error:
+        if "malformed" in str(error):
+            advice = f"`ordolex book rescue '{path}' NEW` saves what can be read; it was left as it is"
+            raise BookFault(f"{path} is damaged: {error}", advice) from error
         raise BookFault(f"{path} is no book ({error})", "choose another file; it was left as it is") from error
     if found != APPLICATION_ID:
         raise BookFault(f"{path} is a database, but no book", "choose another file; it was left as it is")
+    try:
+        for table in ("site", "visit", "link", "chunk", "event", "adapter"):
+            connection.execute(f"SELECT * FROM {table} LIMIT 1").fetchone()
+    except sqlite3.DatabaseError as error:
+        raise BookFault(
+            f"{path} is damaged: {error}", f"`ordolex book rescue '{path}' NEW` saves what can be read"
+        ) from error
     if version > VERSION:
         raise BookFault(f"{path} was written by a newer Ordolex (book version {version})", "open it with that one")

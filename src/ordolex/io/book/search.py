@@ -3,26 +3,87 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime, timedelta
 from itertools import chain
 
 from ordolex.core.export import rows_of
 from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.sieve import Sieve
-from ordolex.io.book.reader import BookReader
+from ordolex.core.record import Chunk, Event
+from ordolex.core.sieve import Sieve, read_time
+from ordolex.io.book.reader import BookReader, Span
+
+_WAY = {Direction.SENT: "tx", Direction.HEARD: "rx"}
+_MOST_DAYS = 400
 
 
-def rows_with(reader: BookReader, sieve: Sieve) -> Iterator[tuple[int, Row]]:
+def rows_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> Iterator[tuple[int, Row]]:
     """(link, row), by link and kind in the order of the record; sort them by time where that matters."""
-    if sieve.wanted is None:
-        for link, row in rows_of(reader.timeline(sieve.link)):
+    for part in _spans(reader, sieve, span):
+        if sieve.wanted is None or part != (None, None):
+            for link, row in rows_of(reader.timeline(sieve.link, None, part)):
+                if sieve.passes(link, row):
+                    yield link, row
+            continue
+        wanted, fold = sieve.wanted
+        way = _WAY.get(sieve.direction) if sieve.direction is not None else None
+        ids = reader.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
+        groups = (rows_of(group) for group in reader.around(ids, len(wanted)))
+        notes = rows_of(reader.events_with(sieve.text, sieve.link))
+        for link, row in chain(chain.from_iterable(groups), notes):
             if sieve.passes(link, row):
                 yield link, row
+
+
+def items_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> Iterator[Chunk | Event]:
+    """The same as items of the record, in the order of time. Where a text is asked for they are rows, each an item."""
+    if not sieve.text and sieve.direction is not Direction.NOTE:
+        way = _WAY.get(sieve.direction) if sieve.direction is not None else None
+        yield from reader.timeline(sieve.link, way, span)
         return
-    wanted, fold = sieve.wanted
-    way = {Direction.SENT: "tx", Direction.HEARD: "rx"}.get(sieve.direction) if sieve.direction is not None else None
-    ids = reader.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
-    groups = (rows_of(group) for group in reader.around(ids, len(wanted)))
-    notes = rows_of(reader.events_with(sieve.text, sieve.link))
-    for link, row in chain(chain.from_iterable(groups), notes):
-        if sieve.passes(link, row):
-            yield link, row
+    found = sorted(rows_with(reader, sieve, span), key=lambda entry: entry[1].at_us)
+    for link, row in found:
+        if row.direction is Direction.NOTE:
+            yield Event(link, row.at_us, 0, "note", row.text)
+        else:
+            yield Chunk(link, _WAY[row.direction], row.at_us, 0, [row.data], 0)
+
+
+def span_of(reader: BookReader, since: str | None, before: str | None) -> Span:
+    """Times as they are typed, local; without a date they are of the first day of the record. Raises ValueError."""
+    ends = reader.first_and_last_us()
+    day = datetime.fromtimestamp(ends[0] / 1e6) if ends is not None else datetime.now()
+
+    def moment(text: str | None) -> int | None:
+        if text is None:
+            return None
+        date, time = read_time(text)
+        of = datetime.fromisoformat(date) if date else day.replace(hour=0, minute=0, second=0, microsecond=0)
+        return round((of + time).timestamp() * 1e6)
+
+    return moment(since), moment(before)
+
+
+def _spans(reader: BookReader, sieve: Sieve, span: Span) -> list[Span]:
+    """The spans of time that a sieve asks for, so that only those are read: one for each day of the record where it
+    names a time of day."""
+    ends = reader.first_and_last_us() if sieve.text.startswith("at:") else None
+    if ends is None or span != (None, None):
+        return [span]
+    first, last = sieve.times
+    day = datetime.fromtimestamp(ends[0] / 1e6).replace(hour=0, minute=0, second=0, microsecond=0)
+    end = datetime.fromtimestamp(ends[1] / 1e6)
+    if first[0] or (last is not None and last[0]):
+        begin = datetime.fromisoformat(first[0]) + first[1] if first[0] else day
+        until = datetime.fromisoformat(last[0]) + last[1] if last is not None and last[0] else end
+        return [(_us(begin), _us(until) + 1_000_000)]
+    if last is None or (end - day).days > _MOST_DAYS:
+        return [span]
+    out: list[Span] = []
+    while day <= end:
+        out.append((_us(day + first[1]), _us(day + last[1]) + 1_000_000))
+        day = (day + timedelta(hours=36)).replace(hour=0)  # a day may have 23 or 25 hours
+    return out
+
+
+def _us(moment: datetime) -> int:
+    return round(moment.timestamp() * 1e6)

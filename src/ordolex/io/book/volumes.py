@@ -11,6 +11,7 @@ from pathlib import Path
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Event, LinkRecord
 from ordolex.io.book.book import Book
+from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import Fault
 
@@ -44,6 +45,7 @@ class Volumes:
     def __init__(self, first: Book, link: LinkRecord, limit: Limit, began: Callable[[Path], None]) -> None:
         self.books = [first.path]
         self._first, self._book, self._limit, self._began = first, first, limit, began
+        self._all = [first]
         self._link = link
         self._count = 0
         self._since_s = mono_s()
@@ -62,6 +64,15 @@ class Volumes:
     def note(self, event: Event) -> None:
         link = self._link.id if event.link else 0
         self._book.recorder.note(Event(link, event.utc_us, event.mono_us, event.kind, event.text, event.detail))
+
+    @property
+    def status(self) -> RecorderStatus:
+        """Of all books together: one that was not kept whole says so for all."""
+        every = [book.recorder.status for book in self._all]
+        why = next((one.why for one in every if one.why), "")
+        moved = next((one.moved for one in every if one.moved), "")
+        waiting, lost = sum(one.waiting for one in every), sum(one.lost for one in every)
+        return RecorderStatus(not why and not lost, why or ("bytes were lost" if lost else ""), waiting, lost, moved)
 
     def close(self) -> None:
         """Closes the book in hand; the first one is closed by whoever opened it."""
@@ -90,6 +101,7 @@ class Volumes:
         if old is not self._first:
             threading.Thread(target=old.close, name="close-book").start()
         self.books.append(path)
+        self._all.append(book)
         self._count, self._since_s = 0, mono_s()
         text = f"goes on from {old.path.name}"
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text))

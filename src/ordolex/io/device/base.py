@@ -8,6 +8,8 @@ from typing import Protocol
 from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
 
+DOUBTFUL = "what came may be the answer to an earlier question, so it is not taken"
+
 Changed = Callable[[Reading], None]
 
 

@@ -7,13 +7,13 @@ import struct
 from collections.abc import Sequence
 
 from ordolex.core.link.exchange import Ended
-from ordolex.core.link.question import Question
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.framed import Frame, FramePlan, wrap
 from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Payload, Setting
 from ordolex.core.text.escapes import to_bytes
-from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.faults import PortLost
 from ordolex.io.runner import LinkRunner
 
@@ -24,20 +24,23 @@ class FramedDevice:
     def __init__(self, runner: LinkRunner, plan: FramePlan, unit: int, bus: Bus) -> None:
         self._runner, self._plan, self._unit, self._bus = runner, plan, unit, bus
 
-    async def _exchange(self, payload: bytes, name: str) -> tuple[Frame, float | None]:
+    async def _exchange(self, payload: bytes, name: str, *, reads: bool) -> tuple[Frame, float | None]:
         sent = wrap(self._plan, Frame(self._unit, payload))
-        for left in range(self._bus.retries, -1, -1):
-            codec = FramedCodec(self._plan, sent, f"unit {self._unit}: {name}")
-            answer = await self._runner.ask(Question(sent, timeout_s=self._bus.timeout_s, codec=codec))
+        for left in range(self._bus.retries if reads else 0, -1, -1):
+            codec = FramedCodec(self._plan, sent, f"unit {self._unit}: {name}", self._unit)
+            question = Question(sent, timeout_s=self._bus.timeout_s, codec=codec, harmless=reads)
+            answer = await self._runner.ask(question)
+            if not left and answer.verdict is not Verdict.RIGHT:
+                answer = await self._runner.late_answer(question) or answer
             if answer.ended is Ended.LOST:
                 raise PortLost("the port went away", "plug it in again")
             if answer.ended is Ended.STOPPED:
                 raise asyncio.CancelledError
             frame, why = codec.frame(answer.data)
-            if frame is not None and (not self._plan.address or frame.address == self._unit):
-                return frame, None if answer.last_s is None else answer.last_s * 1000
+            if answer.ended is Ended.DOUBTFUL:
+                frame, why = None, DOUBTFUL
             if frame is not None:
-                why = f"unit {frame.address} answered for unit {self._unit}"
+                return frame, None if answer.last_s is None else answer.last_s * 1000
             if not left:
                 outcome = Outcome.WRONG if answer.data else Outcome.SILENT
                 raise Trouble(outcome, why or f"no answer in {self._bus.timeout_s:g} s", answer.data)
@@ -48,7 +51,7 @@ class FramedDevice:
         for parameter in parameters:
             assert parameter.payload is not None
             try:
-                frame, ms = await self._exchange(bytes.fromhex(parameter.payload.ask), parameter.name)
+                frame, ms = await self._exchange(bytes.fromhex(parameter.payload.ask), parameter.name, reads=True)
                 reading = _reading(parameter, parameter.payload, frame, ms)
             except Trouble as trouble:
                 reading = Reading(parameter.name, trouble.outcome, raw=trouble.raw, words=trouble.words)
@@ -57,7 +60,9 @@ class FramedDevice:
         return out
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
-        frame, _ = await self._exchange(self._payload(parameter, value), f"set {parameter.name} to {value}")
+        frame, _ = await self._exchange(
+            self._payload(parameter, value), f"set {parameter.name} to {value}", reads=False
+        )
         return frame.payload.hex(" ") or "taken"
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
@@ -76,7 +81,7 @@ class FramedDevice:
         return bytes.fromhex(payload.write.replace("{value}", data.hex()))
 
     async def act(self, action: Action) -> str:
-        frame, _ = await self._exchange(to_bytes(action.send), action.means or "action")
+        frame, _ = await self._exchange(to_bytes(action.send), action.means or "action", reads=False)
         return frame.payload.hex(" ") or "taken"
 
 

@@ -18,12 +18,40 @@ from ordolex.io.device.base import Changed, Trouble, nobody
 from ordolex.io.faults import PortLost
 from ordolex.io.runner import LinkRunner
 
-_IDENTITY = r"(?s).*/[A-Z]{2}[A-Za-z].[^/!\r\n]*\s*"
 _SIGN_ON_S = 3.0
 _BREAKS_OFF_S = 2.5  # IEC 62056-21, 6.4.2: no more than 1.5 s between characters of a message
 _STEP_S = 0.02
+_REPEATS = 2  # how often a message is asked for again
 
 Said = Callable[[str], None]
+
+
+class _Heard:
+    """What comes from the sign-on on."""
+
+    def __init__(self) -> None:
+        self.data = bytearray()
+        self.last_s = 0.0
+
+    def hear(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        self.data.extend(data)
+        self.last_s = mono_s()
+
+    def clear(self) -> None:
+        self.data.clear()
+
+    def forget_sign_on(self) -> None:
+        self.data = bytearray(meter.behind_identification(bytes(self.data)))
+
+
+def _is_spoilt(data: bytes) -> bool:
+    if not meter.whole_block(data):
+        return False
+    try:
+        meter.read_block(data)
+    except meter.MeterTrouble:
+        return True
+    return False
 
 
 class MeterDevice:
@@ -39,9 +67,12 @@ class MeterDevice:
     async def read_out(self) -> meter.Readout:
         """Raises Trouble and Faults."""
         home = self._runner.line
-        identification = await self._sign_on()
+        heard = _Heard()
         try:
-            data = await self._data(identification)
+            with self._runner.heard_by(heard.hear):
+                identification = await self._sign_on()
+                heard.forget_sign_on()
+                data = await self._data(identification, heard)
         finally:
             if self._runner.is_open and self._runner.line != home:
                 await self._runner.retune(home, keep=True)
@@ -53,11 +84,12 @@ class MeterDevice:
         except meter.MeterTrouble as error:
             outcome = Outcome.WRONG if data else Outcome.SILENT
             raise Trouble(outcome, str(error), data) from error
-        self._said(f"{len(self.readout.values)} values, block check right")
+        checked = "block check right" if meter.STX in data else "sent without a block check"
+        self._said(f"{len(self.readout.values)} values, {checked}")
         return self.readout
 
     async def _sign_on(self) -> meter.Identification:
-        asked = Question(meter.sign_on(self._address), timeout_s=_SIGN_ON_S, like=_IDENTITY)
+        asked = Question(meter.sign_on(self._address), timeout_s=_SIGN_ON_S, codec=meter.SignOnCodec())
         answer = await self._runner.ask(asked)
         if answer.ended is Ended.LOST:
             raise PortLost("the port went away", "plug it in again")
@@ -72,30 +104,50 @@ class MeterDevice:
         self._said(f"identified: {found.text}")
         return found
 
-    async def _data(self, identification: meter.Identification) -> bytes:
-        heard = bytearray()
-        last_s = mono_s()
-
-        def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
-            nonlocal last_s
-            heard.extend(data)
-            last_s = mono_s()
-
+    async def _data(self, identification: meter.Identification, heard: _Heard) -> bytes:
         runner = self._runner
-        with runner.heard_by(hear):
-            if identification.mode == "C":
-                option = meter.acknowledge(identification.rate_character)
-                await runner.send(option)
-                await asyncio.sleep(runner.line.seconds_for(len(option)) + 0.03)
-                await self._follow(identification.baud)
-            elif identification.mode == "B":
-                await self._follow(identification.baud)
-            last_s = mono_s()
-            while not meter.whole_block(bytes(heard)) and mono_s() - last_s < _BREAKS_OFF_S:
-                if heard.endswith(meter.BREAK):
-                    return meter.BREAK
-                await asyncio.sleep(_STEP_S)
-        return bytes(heard)
+        if identification.mode == "C":
+            await self._select(identification)
+        elif identification.mode == "B":
+            await self._follow(identification.baud)
+        data = await self._message(heard)
+        for _ in range(_REPEATS):
+            if data == meter.NAK and identification.mode == "C":  # it did not understand what was selected
+                self._said("the meter asks for a repetition")
+                await runner.retune(runner.line.changed(baud=meter.SIGN_ON_BAUD), keep=True)
+                heard.clear()
+                await self._select(identification)
+            elif _is_spoilt(data):
+                self._said("block check wrong; the meter is asked to repeat")
+                heard.clear()
+                await runner.send(meter.NAK)
+            else:
+                return data
+            again = await self._message(heard)
+            data = again or data
+            if not again:
+                return data
+        return data
+
+    async def _select(self, identification: meter.Identification) -> None:
+        option = meter.acknowledge(identification.rate_character)
+        await self._runner.send(option)
+        await asyncio.sleep(self._runner.line.seconds_for(len(option)) + 0.03)
+        await self._follow(identification.baud)
+
+    @staticmethod
+    async def _message(heard: _Heard) -> bytes:
+        """What comes until a message is whole, or nothing comes any more."""
+        heard.last_s = mono_s()
+        while True:
+            data = bytes(heard.data)
+            if data.endswith(meter.BREAK):
+                return meter.BREAK
+            if meter.whole_block(data) or data == meter.NAK or mono_s() - heard.last_s >= _BREAKS_OFF_S:
+                return data
+            if meter.whole_plain(data):
+                return data
+            await asyncio.sleep(_STEP_S)
 
     async def _follow(self, baud: int) -> None:
         await self._runner.retune(self._runner.line.changed(baud=baud), keep=True)
@@ -125,7 +177,8 @@ class MeterDevice:
 
 
 def _reading(parameter: Parameter, readout: meter.Readout) -> Reading:
-    found = next((v for v in readout.values if v.code == parameter.code), None)
+    same = [v for v in readout.values if v.is_for(parameter.code)]
+    found = next((v for v in same if v.code == parameter.code), same[0] if same else None)
     if found is None:
         return Reading(parameter.name, Outcome.REFUSED, words=f"the readout has no {parameter.code}")
     raw = f"{found.code}({found.value}{'*' + found.unit if found.unit else ''})".encode()

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from ordolex.core.link.exchange import Ended
-from ordolex.core.link.question import Question
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import ModbusCodec
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import READ_BY, Block, Place, blocks, read_place
@@ -16,11 +16,12 @@ from ordolex.core.protocols.modbus.pdu import Code, Reply
 from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, scaled, unscaled
 from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Register, Setting
-from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.faults import PortLost
 from ordolex.io.runner import LinkRunner
 
 _BUSY_AGAIN_S = 0.25
+_NOBODY = "unit 0 is all units of the line at once: nobody answers; give the ID of the one that is meant"
 _SLOWEST_BUSY = (Code.BUSY, Code.ACKNOWLEDGE)
 
 
@@ -33,6 +34,8 @@ class ModbusUnit:
         self.unit = unit
         self._bus = bus or Bus()
         self.retried = 0
+        self.waits_for_late = True
+        """Whether an answer is waited for beyond the time-out; a scan goes on to the next unit."""
         self._read_once = False
 
     # ---- one exchange
@@ -41,11 +44,12 @@ class ModbusUnit:
         self, request: bytes, name: str, retries: int | None = None
     ) -> tuple[Reply, bytes, float | None]:
         """The reply, its bytes and the milliseconds. Raises Trouble for silence and wrong answers; an exception is a
-        reply."""
-        left = self._bus.retries if retries is None else retries
+        reply. Only what reads is asked again: a write whose answer is lost may have been done."""
+        reads = request[0] in pdu.READS
+        left = (self._bus.retries if retries is None else retries) if reads else 0
         while True:
             try:
-                reply, raw, ms = await self._once(request, name)
+                reply, raw, ms = await self._once(request, name, last=not left)
             except Trouble:
                 if not left:
                     raise
@@ -56,7 +60,7 @@ class ModbusUnit:
             left -= 1
             self.retried += 1
 
-    async def _once(self, request: bytes, name: str) -> tuple[Reply, bytes, float | None]:
+    async def _once(self, request: bytes, name: str, *, last: bool) -> tuple[Reply, bytes, float | None]:
         line = self._runner.line
         if self._framing.name == "RTU":
             await asyncio.sleep(quiet_s(line.characters_per_s, line.baud))
@@ -65,7 +69,10 @@ class ModbusUnit:
             await self._runner.send(codec.sent)
             await asyncio.sleep(0.1 + line.seconds_for(len(codec.sent)))
             return Reply(request[0]), b"", None
-        answer = await self._runner.ask(Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec))
+        question = Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec)
+        answer = await self._runner.ask(question)
+        if last and self.waits_for_late and answer.verdict is not Verdict.RIGHT:
+            answer = await self._runner.late_answer(question) or answer
         if answer.ended is Ended.LOST:
             raise PortLost("the port went away", "plug it in again")
         if answer.ended is Ended.STOPPED:
@@ -75,6 +82,8 @@ class ModbusUnit:
         if answer.errors.total:
             raise Trouble(Outcome.WRONG, f"{answer.errors.words()} in the answer", answer.data)
         reply, why = codec.reply(answer.data)
+        if answer.ended is Ended.DOUBTFUL:
+            reply, why = None, DOUBTFUL
         if reply is None:
             outcome = Outcome.SILENT if answer.data == codec.sent else Outcome.WRONG
             words = "only our own bytes came back" if answer.data == codec.sent else why
@@ -84,6 +93,11 @@ class ModbusUnit:
     # ---- parameters
 
     async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
+        if self.unit == 0:
+            refused = [Reading(p.name, Outcome.REFUSED, words=_NOBODY) for p in parameters]
+            for one in refused:
+                changed(one)
+            return refused
         wanted = {p.name: p.modbus for p in parameters if p.modbus is not None}
         found: dict[str, Reading] = {}
         for block in blocks(((r.place, r.count) for r in wanted.values()), self._bus.gap):
@@ -110,9 +124,16 @@ class ModbusUnit:
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
         assert parameter.modbus is not None
+        if self.unit == 0:
+            raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
-        request = await self._write_request(parameter.modbus, value)
+        request = write_request(parameter.modbus, value)
         reply, _, _ = await self.exchange(request, f"set {parameter.name} to {value}")
+        if reply.exception == Code.ILLEGAL_FUNCTION and request[0] == pdu.MASK_WRITE:
+            words = "it does not know the mask write (function 22), so one bit alone cannot be set there"
+            raise Trouble(Outcome.REFUSED, words)
+        if reply.exception == Code.ACKNOWLEDGE:
+            return "it has taken the order and needs long for it"
         if reply.exception:
             raise Trouble(Outcome.REFUSED, reply.words)
         return "taken"
@@ -124,20 +145,19 @@ class ModbusUnit:
             await self.exchange(pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?")
             self._read_once = True
 
-    async def _write_request(self, register: Register, value: Setting) -> bytes:
-        if register.bit is None or register.place.table == "coil":
-            return write_request(register, value)
-        mask = 1 << register.bit
-        reply, _, _ = await self.exchange(pdu.read_registers(3, register.place.address, 1), "the other bits")
-        if reply.exception:
-            raise Trouble(Outcome.REFUSED, reply.words)
-        return pdu.write_register(register.place.address, reply.registers[0] & ~mask | (mask if value else 0))
-
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
         assert parameter.modbus is not None
         return FRAMINGS[self._framing.name.lower()]().wrap(self.unit, write_request(parameter.modbus, value))
 
+    async def write_to_all(self, parameter: Parameter, value: Setting) -> str:
+        """Writes to every unit of the line at once. Nobody answers, so nothing is known of what became of it."""
+        assert parameter.modbus is not None and self.unit == 0
+        await self.exchange(write_request(parameter.modbus, value), f"set {parameter.name} to {value} in all units")
+        return "sent to all units; nobody answers, and nothing was read back"
+
     async def act(self, action: Action) -> str:
+        if self.unit == 0:
+            raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
         place = read_place(action.register_at)
         request = pdu.write_register(place.address, action.value)
@@ -172,6 +192,9 @@ def write_request(register: Register, value: Setting) -> bytes:
     place = register.place
     if place.table == "coil":
         return pdu.write_coil(place.address, bool(value))
+    if register.bit is not None:
+        mask = 1 << register.bit
+        return pdu.mask_write(place.address, 0xFFFF & ~mask, mask if value else 0)
     raw = unscaled(value, register.scale, register.offset, register.type)
     values = encode(raw, register.type, register.order, register.length)
     if len(values) == 1:
@@ -196,19 +219,31 @@ async def scan(
     timeout_s: float = 0.3,
     changed: Callable[[Scanned], None] = lambda one: None,
 ) -> list[Scanned]:
-    """Asks each unit for one register, which changes nothing; an exception is as good an answer as a value."""
-    out = []
-    request = pdu.read_registers(3, 0, 1)
-    for number in [number for number in units if number]:  # 0 is a broadcast: nobody answers it
-        unit = ModbusUnit(runner, framing, number, Bus(timeout_s=timeout_s, retries=0))
-        try:
-            reply, _, ms = await unit.exchange(request, f"{Place('holding', 0).text}?", 0)
-            found = Scanned(number, reply.words, ms, True)
-        except Trouble as trouble:
-            said = "" if trouble.outcome is Outcome.SILENT else trouble.words
-            if "check" in said or "breaks off" in said or "no answer" in said:
-                said += "; two units with one address sound like this"
-            found = Scanned(number, said, None, False)
-        out.append(found)
-        changed(found)
-    return out
+    """Asks each unit for one register, which changes nothing; an exception is as good an answer as a value. Where
+    answers turn out to come after the time-out, the silent ones are asked once more, with the time measured."""
+    found: dict[int, Scanned] = {}
+    numbers = [number for number in units if number]  # 0 is a broadcast: nobody answers it
+    for number in numbers:
+        found[number] = await _scan_one(runner, framing, number, timeout_s, last=number == numbers[-1])
+        changed(found[number])
+    late = runner.late
+    if late is not None and late.enough_s > timeout_s:
+        for number in [number for number in numbers if not found[number].right]:
+            again = await _scan_one(runner, framing, number, late.enough_s, last=True)
+            if again.answer:
+                found[number] = again
+                changed(again)
+    return list(found.values())
+
+
+async def _scan_one(runner: LinkRunner, framing: str, number: int, timeout_s: float, *, last: bool) -> Scanned:
+    unit = ModbusUnit(runner, framing, number, Bus(timeout_s=timeout_s, retries=0))
+    unit.waits_for_late = last
+    try:
+        reply, _, ms = await unit.exchange(pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?", 0)
+    except Trouble as trouble:
+        said = "" if trouble.outcome is Outcome.SILENT else trouble.words
+        if "check" in said or "breaks off" in said or "no answer" in said:
+            said += "; two units with one address sound like this"
+        return Scanned(number, said, None, False)
+    return Scanned(number, reply.words, ms, True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from ordolex.core.setting import Outcome, Reading, Written, same
 from ordolex.core.sheet import Sheet
@@ -32,9 +32,10 @@ async def apply(
     wanted: Sequence[tuple[Parameter, Setting]],
     runner: LinkRunner | None = None,
     changed: Callable[[Written], None] = lambda written: None,
+    of: Mapping[str, object] | None = None,
 ) -> list[Written]:
     """Writes in the order of the parameters' ranks, each read before and read back. It stops at the first that does not
-    hold: what follows may depend on it."""
+    hold: what follows may depend on it. `of` says in the record which device it is: its sheet and its unit."""
     out = []
     for parameter, value in sorted(wanted, key=lambda pair: pair[0].rank):
         written = await set_one(device, parameter, value)
@@ -42,7 +43,7 @@ async def apply(
             detail: dict[str, object] = {
                 "name": written.name, "before": written.before, "wanted": written.wanted, "after": written.after,
                 "verdict": written.verdict,
-            }  # fmt: skip
+            } | dict(of or {})  # fmt: skip
             words = f"set {written.name}: {written.before} → {written.wanted}, {written.verdict} {written.words}"
             runner.note("set", words.strip(), detail)
         out.append(written)
@@ -57,20 +58,33 @@ async def set_one(device: Device, parameter: Parameter, value: Setting) -> Writt
     (before,) = await device.read([parameter])
     if before.outcome is Outcome.SILENT:
         return Written(parameter.name, None, value, None, "no answer", before.words)
+    if before.outcome is Outcome.WRONG:
+        words = f"nothing was sent: what it is now could not be read, {before.words}"
+        return Written(parameter.name, None, value, None, before.outcome.value, words)
     if same(parameter, before.value, value):
         return Written(parameter.name, before.value, value, before.value, "unchanged", "it was so before")
+    trouble = None
     try:
         said = await device.write(parameter, value)
-    except Trouble as trouble:
-        after = (await device.read([parameter]))[0].value if trouble.outcome is not Outcome.SILENT else None
-        return Written(parameter.name, before.value, value, after, trouble.outcome.value, trouble.words)
-    (after_reading,) = await device.read([parameter])
-    if after_reading.outcome is not Outcome.READ:
-        return Written(parameter.name, before.value, value, None, "not read back", after_reading.words)
-    if same(parameter, after_reading.value, value):
-        return Written(parameter.name, before.value, value, after_reading.value, "held", said)
-    words = f"it said {said!r}, and reads {after_reading.value}"
-    return Written(parameter.name, before.value, value, after_reading.value, "not held", words)
+    except Trouble as error:
+        trouble, said = error, error.words
+    # Read back in any case: a write whose answer was lost may have been done.
+    (after,) = await device.read([parameter])
+    if trouble is not None and trouble.outcome is Outcome.REFUSED:
+        return Written(parameter.name, before.value, value, after.value, trouble.outcome.value, said)
+    if after.outcome is not Outcome.READ:
+        if trouble is not None:
+            words = f"{said}; whether it was set is not known: it could not be read back, {after.words}"
+            return Written(parameter.name, before.value, value, None, trouble.outcome.value, words)
+        return Written(parameter.name, before.value, value, None, "not read back", after.words)
+    if same(parameter, after.value, value):
+        words = f"{said}, and yet it reads back right" if trouble is not None else said
+        return Written(parameter.name, before.value, value, after.value, "held", words)
+    if trouble is not None:
+        return Written(parameter.name, before.value, value, after.value, trouble.outcome.value, said)
+    return Written(
+        parameter.name, before.value, value, after.value, "not held", f"it said {said!r}, and reads {after.value}"
+    )
 
 
 def words_of(reading: Reading) -> str:

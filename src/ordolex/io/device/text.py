@@ -14,7 +14,7 @@ from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Setting, send_text
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
-from ordolex.io.device.base import Changed, Trouble, nobody
+from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.faults import PortLost
 from ordolex.io.runner import LinkRunner
 
@@ -30,9 +30,12 @@ class TextDevice:
         self._bus = bus
         self._at = at
 
-    async def _ask(self, data: bytes) -> Answer:
+    async def _ask(self, data: bytes, *, reads: bool = False) -> Answer:
         codec = AtCodec(data) if self._at else None
-        answer = await self._runner.ask(Question(data, timeout_s=max(1.0, self._bus.timeout_s), codec=codec))
+        question = Question(data, timeout_s=max(1.0, self._bus.timeout_s), codec=codec, owes=True, harmless=reads)
+        answer = await self._runner.ask(question)
+        if answer.ended is Ended.NOTHING:
+            answer = await self._runner.late_answer(question) or answer
         if answer.ended is Ended.LOST:
             raise PortLost("the port went away", "plug it in again")
         if answer.ended is Ended.STOPPED:
@@ -43,6 +46,8 @@ class TextDevice:
         """What was said, without our own echo. Raises Trouble for silence, faults and refusals."""
         if not answer.data:
             raise Trouble(Outcome.SILENT, f"no answer in {answer.question.timeout_s:g} s")
+        if answer.ended is Ended.DOUBTFUL:
+            raise Trouble(Outcome.WRONG, DOUBTFUL, answer.data)
         if answer.errors.total:
             raise Trouble(Outcome.WRONG, f"{answer.errors.words()} in the answer", answer.data)
         if self._at:
@@ -66,7 +71,7 @@ class TextDevice:
 
     async def _read_one(self, parameter: Parameter) -> Reading:
         data = to_bytes(parameter.read)
-        answer = await self._ask(data)
+        answer = await self._ask(data, reads=True)
         ms = None if answer.last_s is None else answer.last_s * 1000
         try:
             text = self._text(data, answer)

@@ -13,6 +13,8 @@ from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
 
 _ANSWER_S = 0.6
+_LIKELY_S = 1.0
+_LATENESS = 4
 
 
 class Asking:
@@ -31,7 +33,8 @@ class Asking:
             self._search.tell()
             began = mono_s()
             await self._search.tune(attempt.line)
-            answer = await self._search.runner.ask(Question(attempt.sent, timeout_s=self._options.wait_s))
+            question = Question(attempt.sent, timeout_s=self._wait_s(attempt))
+            answer = await self._search.runner.ask(question, at_once=True)
             if answer.ended in (Ended.STOPPED, Ended.LOST):
                 self._search.keep(attempt.sent, "stopped", began)
                 return
@@ -49,6 +52,11 @@ class Asking:
             elif self._match.verdict.kind is Kind.SLOWER:
                 plan.sort(key=lambda other: other.line.baud >= attempt.line.baud)
 
+    def _wait_s(self, attempt: Attempt) -> float:
+        """Longer at the settings that the sheet names, and where this computer is late itself."""
+        likely = attempt.line in self._options.known
+        return max(_LIKELY_S if likely else 0.0, self._options.wait_s) + _LATENESS * self._ear.late_s
+
     async def _prove(self, attempt: Attempt) -> bool:
         """Asks at the likeliest settings, all questions where they are almost certain; a clean answer is the match."""
         for settings, question in self._worth_trying(attempt):
@@ -57,7 +65,9 @@ class Asking:
             self._asked.add((settings.text, question))
             began = mono_s()
             await self._search.tune(settings)
-            answer = await self._search.runner.ask(Question(question, timeout_s=max(0.3, 2 * self._options.wait_s)))
+            answer = await self._search.runner.ask(
+                Question(question, timeout_s=max(_LIKELY_S, 2 * self._options.wait_s)), at_once=True
+            )
             clean = bool(answer.data) and not answer.errors.total and _readable(answer.data)
             right = answer.verdict is Verdict.RIGHT
             if clean and (right or answer.verdict is not Verdict.WRONG):

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+from collections.abc import Iterator
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
+from ordolex.core.match.capture import Arrival, Capture, Flags, starts_from_arrivals, times_of
 from ordolex.io.clock import mono_s
 from ordolex.io.runner import LinkRunner
 
@@ -13,49 +15,66 @@ QUIET_S = 0.35
 """Silence after some bytes: what is there is looked at."""
 _FEW = 6
 _LEAST_SPREAD_S = 0.003  # times are those of reading, not of the wire
+_BEAT_S = 0.01
 
 
 class Ear:
-    """`most` bytes of one listen are handed on. While `busy` is set the inference keeps the processor busy, and bytes
-    may be late."""
+    """`most` bytes of one listen are handed on."""
 
     def __init__(self, runner: LinkRunner, most: int) -> None:
         self.data = bytearray()
         self.flags: list[Flags] = []
-        self.busy = False
         self.arrived = asyncio.Event()
         self._runner = runner
         self._most = most
-        self._times: list[float] = []
+        self._arrivals: list[Arrival] = []
+        self._late_s = 0.0
+
+    @property
+    def late_s(self) -> float:
+        """How late this process got to anything since the last `begin`."""
+        return self._late_s
+
+    @contextlib.contextmanager
+    def listening(self) -> Iterator[None]:
+        """Meanwhile it is measured how late this process gets to anything."""
+        beat = asyncio.get_running_loop().create_task(self._beat())
+        try:
+            yield
+        finally:
+            beat.cancel()
+
+    async def _beat(self) -> None:
+        while True:
+            due = mono_s() + _BEAT_S
+            await asyncio.sleep(_BEAT_S)
+            self._late_s = max(self._late_s, mono_s() - due)
 
     def heard(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         """Takes what the link hands over."""
         first = Flags()
         if errors is not None:
             first = Flags(errors.framing > 0, errors.parity > 0, errors.breaks > 0)
-        character_s = self._runner.line.bits_per_frame / self._runner.line.baud
-        for place, byte in enumerate(data):
-            self.data.append(byte)
-            self.flags.append(first if place == 0 else Flags())
-            self._times.append(at_s - (len(data) - 1 - place) * character_s)
-        if self.busy and len(self._times) > len(data):
-            # the inference keeps the processor busy, bytes may be late: no rest of the line is read from that
-            late = self._times[-len(data)] - self._times[-len(data) - 1]
-            self._times[-len(data) :] = [time - late + character_s for time in self._times[-len(data) :]]
+        if data:
+            self.data += data
+            self.flags += [first, *[Flags()] * (len(data) - 1)]
+            self._arrivals.append(Arrival(at_s, len(data)))
         self.arrived.set()
 
     def capture(self) -> Capture:
         """Everything since `begin`."""
         line = self._runner.line
         flags = tuple(self.flags) if self._runner.endpoint.kind == "rfc2217" else None
-        starts, spread = starts_from_times(self._times, line), spread_of(self._times, line, _LEAST_SPREAD_S)
-        return Capture(line, bytes(self.data), flags, starts, tuple(self._times), spread).first(self._most)
+        times, spread = times_of(self._arrivals, line, max(_LEAST_SPREAD_S, self._late_s))
+        starts = starts_from_arrivals(self._arrivals, line, self._late_s)
+        return Capture(line, bytes(self.data), flags, starts, times, spread).first(self._most)
 
     def begin(self) -> None:
         """Forgets what was heard."""
         self.data.clear()
         self.flags.clear()
-        self._times.clear()
+        self._arrivals.clear()
+        self._late_s *= 0.7  # what was late a moment ago may be so again
         self.arrived.clear()
 
     async def until(self, count: int, seconds: float) -> bool:

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import re
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.match.capture import Capture
+from ordolex.core.match.clean import reads_clean
 from ordolex.core.match.infer import Ranked
 from ordolex.core.match.shapes import like_noise
-from ordolex.core.match.verdict import Kind, listening_settings
+from ordolex.core.match.verdict import Kind, Verdict, listening_settings
+from ordolex.core.text.patterns import search
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
 
@@ -29,10 +30,12 @@ class Listening:
         self._search = search
         self._match, self._ear, self._options = search.match, search.ear, search.options
         talks = search.options.talks
-        self._talks = re.compile(talks.encode()) if talks else None
+        self._talks = talks.encode()
 
     async def run(self) -> None:
         """Listens where the inference says, until it is certain at the sender's own rate; then confirms."""
+        if await self._is_clean_here():
+            return
         line = listening_settings(self._options.first or FIRST_LISTEN)
         visited: set[int] = set()
         for number in range(_MOST_LISTENS):
@@ -65,6 +68,31 @@ class Listening:
                     return
                 next_line = LineSettings(elsewhere[0])
             line = listening_settings(next_line)
+
+    async def _is_clean_here(self) -> bool:
+        """Whether nothing is wrong with the settings in use: then none is changed."""
+        line = self._search.runner.line
+        began = mono_s()
+        self._match.now = f"listening at {line.text}, as it is set"
+        self._search.tell()
+        await self._search.tune(line)
+        patience = self._options.listen_s
+        for count in LOOK_AT:
+            if not await self._ear.until(count, patience):
+                return False
+            capture = self._ear.capture()
+            rests_on = reads_clean(capture)
+            if rests_on:
+                self._match.found = line
+                self._match.evidence = f"nothing wrong with the settings: {rests_on}"
+                self._match.verdict = Verdict(Kind.CERTAIN, f"{line.text}: {self._match.evidence}")
+                self._search.keep(b"", f"clean as it is set: {rests_on}", began)
+                await self._recognise()
+                return True
+            if capture.errors:
+                break
+        self._search.keep(b"", "not clean as it is set", began)
+        return False
 
     async def _one_listen(self, line: LineSettings, patience: float) -> LineSettings | None:
         """Where to listen next; None when it is certain, the same setting when there is nothing more to learn."""
@@ -157,11 +185,11 @@ class Listening:
 
     async def _recognise(self) -> None:
         """A device that cannot be asked is proven, in its one direction, by saying what its sheet expects."""
-        if self._talks is None:
+        if not self._talks:
             return
         end = mono_s() + max(4.0, 2 * self._options.listen_s)
         while mono_s() < end:
-            found = self._talks.search(bytes(self._ear.data))
+            found = search(self._talks, bytes(self._ear.data))
             if found is not None:
                 said = found[0].decode("latin-1")
                 await asyncio.sleep(0.1)

@@ -51,8 +51,15 @@ class Matcher:
         match = self.match
         self._before = self._runner.line
         try:
-            with self._runner.heard_by(self._search.ear.heard):
-                async with asyncio.timeout(self._options.give_up_s):
+            with self._runner.heard_by(self._search.ear.heard), self._search.ear.listening():
+                async with asyncio.timeout(self._options.give_up_s) as limit:
+
+                    def thought(seconds: float) -> None:
+                        when = limit.when()
+                        if when is not None:
+                            limit.reschedule(when + seconds)
+
+                    self._search.thought = thought
                     await Listening(self._search).run()
                     if match.found is None and not match.inverted and self._options.questions:
                         await Asking(self._search, self._plan).run()

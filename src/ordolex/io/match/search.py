@@ -7,16 +7,20 @@ from collections.abc import Callable, Sequence
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture
-from ordolex.core.match.infer import Inference, infer
+from ordolex.core.match.infer import Inference
 from ordolex.core.match.verdict import CERTAIN, Kind, judge
 from ordolex.io.clock import mono_s
 from ordolex.io.match.ear import Ear
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match, Trial
+from ordolex.io.match.worker import think
 from ordolex.io.runner import LinkRunner
 
 LOOK_AT = (16, 32, 64)
 """After so many bytes of one listen the inference is asked."""
+
+_ON_THE_WAY_S = 0.06
+"""What was received at the settings before may still be on its way through adapter and network."""
 
 
 class Search:
@@ -28,6 +32,8 @@ class Search:
         self.options = options
         self.ear = Ear(runner, LOOK_AT[-1])
         self._changed = changed
+        self.thought: Callable[[float], None] = lambda seconds: None
+        """Told how long the inference took."""
         self._useful: list[Capture] = []
 
     def tell(self, now: str | None = None) -> None:
@@ -40,6 +46,7 @@ class Search:
         """Sets the port, and listens anew."""
         if self.runner.line != line:
             await self.runner.retune(line)
+            await asyncio.sleep(_ON_THE_WAY_S)
         self.ear.begin()
 
     def note(self, kind: str, text: str, detail: dict[str, object]) -> None:
@@ -68,14 +75,13 @@ class Search:
         self.tell()
 
     async def infer(self, heard: Sequence[Capture], most_rates: int) -> Inference:
-        """The inference, away from the loop; bytes that come meanwhile may seem late."""
-        self.ear.busy = True
+        """The inference, in a process of its own. The time that it takes is none of the device's, and counts for no
+        limit."""
+        began = mono_s()
         try:
-            return await asyncio.to_thread(
-                infer, heard, shapes=self.options.shapes, most_rates=most_rates, data_bits=self.options.data_bits
-            )
+            return await asyncio.to_thread(think, heard, self.options.shapes, most_rates, self.options.data_bits)
         finally:
-            self.ear.busy = False
+            self.thought(mono_s() - began)
 
     def keep(self, sent: bytes, words: str, began_s: float, line: LineSettings | None = None) -> None:
         """Keeps a trial, here and in the record."""

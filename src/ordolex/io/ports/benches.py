@@ -91,7 +91,7 @@ def tell(notice: BenchNotice, text: str) -> str:
     host, _, port = notice.control.rpartition(":")
     try:
         with socket.create_connection((host, int(port)), timeout=3.0) as console:
-            console.sendall(text.encode() + b"\n")
+            console.sendall(f"token {notice.token}\n{text}\n".encode())
             console.shutdown(socket.SHUT_WR)
             with console.makefile("r", encoding="utf-8") as answers:
                 answer = answers.read().strip()

@@ -18,6 +18,9 @@ class Holder:
         return f"{self.name} (process {self.pid})"
 
 
+_MASTERS = {"/dev/ptmx", "/dev/pts/ptmx"}
+
+
 def holders(proc: Path = Path("/proc")) -> dict[str, Holder]:
     """Device path → the first other process that has it open, as far as we may look into processes."""
     found: dict[str, Holder] = {}
@@ -29,7 +32,11 @@ def holders(proc: Path = Path("/proc")) -> dict[str, Holder]:
         pid = int(process.name)
         if pid == os.getpid():
             continue
-        for target in _open_devices(process):
+        devices = _open_devices(process)
+        makes_terminals = bool(devices & _MASTERS)
+        for target in devices:
+            if makes_terminals and target.startswith("/dev/pts/"):
+                continue  # who made a pseudo-terminal may keep its far end open; that does not hold it
             found.setdefault(target, Holder(pid, _name(process)))
     return found
 

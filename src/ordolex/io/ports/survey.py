@@ -11,7 +11,7 @@ from typing import Any
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.io.ports import benches
 from ordolex.io.ports.holders import Holder, group_that_may, holders
-from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, uart_of
+from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, is_without_hardware, uart_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +78,7 @@ def survey(
     own = [
         _own_row(port, by_whom, driver_of(port.path, sysfs), uart_of(port.path, sysfs))
         for port in (listed or os_ports)()
+        if not is_without_hardware(port.path, sysfs)
     ]
     rows += _paired(own)
     rows += [
@@ -126,7 +127,7 @@ def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str, uart: st
         group = group_that_may(port.path)
         state, who = "no-rights", f"group {group}" if group else ""
     what = " ".join(text for text in (port.maker if port.maker != "n/a" else "", port.usb_id) if text)
-    identity = f"usb {port.usb_id} {port.serial or port.place.split(':')[0]}" if port.usb_id else f"port {port.path}"
+    identity = _usb_identity(port) if port.usb_id else f"port {port.path}"
     return PortFacts(
         port.path, port.name, what or "serial port", port.serial, state, who, identity,
         usb_id=port.usb_id, place=port.place, driver=driver, uart=uart,
@@ -158,3 +159,22 @@ def _bench_rows(notice: BenchNotice) -> list[PortFacts]:
 
 
 _KINDS = {"oxygen": "oxygen transmitter", "temperature": "talks by itself", "echo": "echo plug"}
+
+
+def identity_at(path: str, listed: Callable[[], Iterable[ListedPort]] | None = None) -> str:
+    """Which adapter is behind a port now: its identity as in the survey, without the number of a second port. Empty for
+    what is no USB adapter, or is not there. It takes some milliseconds: call it away from an event loop."""
+    real = os.path.realpath(path)
+    for port in (listed or os_ports)():
+        if os.path.realpath(port.path) == real and port.usb_id:
+            return _usb_identity(port)
+    return ""
+
+
+def path_of(identity: str, listed: Callable[[], Iterable[ListedPort]] | None = None) -> str:
+    """Where the adapter of this identity is now; empty where it is nowhere."""
+    return next((port.path for port in (listed or os_ports)() if port.usb_id and _usb_identity(port) == identity), "")
+
+
+def _usb_identity(port: ListedPort) -> str:
+    return f"usb {port.usb_id} {port.serial or port.place.split(':')[0]}"

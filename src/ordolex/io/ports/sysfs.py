@@ -60,6 +60,12 @@ def uart_of(port: str, root: Path = ROOT) -> str:
     return ", ".join(words)
 
 
+def is_without_hardware(port: str, root: Path = ROOT) -> bool:
+    """Whether the kernel lists a built-in port that has no UART: type 0, PORT_UNKNOWN (serial_core.h). Kernels with the
+    serial-base bus list those too."""
+    return _read(root / "class/tty" / port.rsplit("/", 1)[-1] / "type") == "0"
+
+
 def _number(path: Path) -> int:
     text = _read(path)
     return int(text) if text.isdecimal() else 0

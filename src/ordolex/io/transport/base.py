@@ -46,6 +46,9 @@ class ModemLines:
 
 
 class Transport(Protocol):
+    opens_low: bool
+    """Set before opening: DTR and RTS are low from the beginning, as far as the system can do that."""
+
     async def open(self, line: LineSettings, listener: Listener) -> None: ...
 
     async def write(self, data: bytes) -> None:
@@ -59,6 +62,9 @@ class Transport(Protocol):
 
     def pause(self, stop: bool) -> None:
         """Stops or goes on reading: the recorder asks for it when the disk does not keep up."""
+
+    def waiting_out(self) -> int:
+        """Bytes that were taken and have not gone out, because the far end holds them back; 0 where nobody tells."""
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         """The port is free when this returns. Closing twice does nothing."""

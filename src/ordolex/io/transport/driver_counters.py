@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     import serial
 
 _TIOCGICOUNT = 0x545D
+_INPUTS = ("cts", "dsr", "ri", "dcd")
 _FRAME, _OVERRUN, _PARITY, _BREAK, _BUFFER_OVERRUN = 6, 7, 8, 9, 10
 
 
@@ -19,7 +20,7 @@ class DriverCounters:
 
     def __init__(self, fd: int) -> None:
         self._fd = fd
-        self._before = self._read()
+        self._before = self._edges_before = self._read()
 
     @classmethod
     def of(cls, port: serial.Serial) -> DriverCounters | None:
@@ -34,6 +35,16 @@ class DriverCounters:
         counts = array.array("i", [0] * 20)
         fcntl.ioctl(self._fd, _TIOCGICOUNT, counts)
         return counts
+
+    def edges(self) -> dict[str, int]:
+        """How often each input changed since the last call: pulses too short to be seen by looking now and then."""
+        try:
+            now = self._read()
+        except OSError:
+            return {}
+        changed = {name: (now[at] - self._edges_before[at]) & 0x7FFFFFFF for at, name in enumerate(_INPUTS)}
+        self._edges_before = now
+        return {name: count for name, count in changed.items() if count}
 
     def since_last(self) -> LineErrors | None:
         """The errors counted since the last call, or None for none."""

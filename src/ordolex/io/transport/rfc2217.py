@@ -51,6 +51,8 @@ class Rfc2217Transport(TcpTransport):
             await self._flush()
             await self._agree()
             self._listener = listener
+            if self.opens_low:
+                await self.set_outputs(dtr=False, rts=False)
             await self.configure(line)
             self._com.watch(_WATCHED, ModemState(0xFF))
             await self._flush()
@@ -171,11 +173,13 @@ class Rfc2217Transport(TcpTransport):
             await super().write(out)
 
     async def send_break(self, seconds: float) -> None:
-        for on in (True, False):
-            self._com.set_control(_BREAK_OUTPUTS[on])
+        try:
+            self._com.set_control(_BREAK_OUTPUTS[True])
             await self._flush()
-            if on:
-                await asyncio.sleep(seconds)
+            await asyncio.sleep(seconds)
+        finally:  # also when it is cancelled: a line that stays in break is dead
+            self._com.set_control(_BREAK_OUTPUTS[False])
+            await asyncio.shield(self._flush())
 
     async def set_outputs(self, *, dtr: bool | None = None, rts: bool | None = None) -> None:
         if dtr is not None:
@@ -183,6 +187,9 @@ class Rfc2217Transport(TcpTransport):
         if rts is not None:
             self._com.set_control(Control.RTS_ON if rts else Control.RTS_OFF)
         await self._flush()
+
+    def waiting_out(self) -> int:
+        return 0  # what the box at the far end has not sent yet it does not tell
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         if self._agreed is not None and not self._agreed.done():

@@ -23,6 +23,7 @@ from ordolex.io.faults import Fault, NoRights, PortHeld, PortLost, PortMissing, 
 from ordolex.io.ports.holders import group_that_may, holders
 from ordolex.io.transport.base import READ_SIZE, Listener, ModemLines, Pacer
 from ordolex.io.transport.driver_counters import DriverCounters
+from ordolex.io.transport.linux_line import discard_waiting, is_another_rate, rate_in_force, waiting_out
 
 try:
     from termios import error as termios_error
@@ -42,6 +43,7 @@ class SerialTransport:
 
     def __init__(self, path: str, *, threaded: bool = os.name != "posix") -> None:
         self.path = path
+        self.opens_low = False
         self._threaded = threaded
         self._port: serial.Serial | None = None
         self._listener: Listener | None = None
@@ -81,12 +83,28 @@ class SerialTransport:
         port.write_timeout = None
         if os.name == "posix":
             port.exclusive = True
+        if self.opens_low:
+            port.dtr = port.rts = False
+        _refuse_what_does_nothing(self.path, line)
         _set(port, _kept_by(self.path, line))
         try:
             port.open()
         except PORT_ERRORS as error:
             raise open_fault(self.path, error) from error
+        try:
+            self._check_rate(port, line)
+        except Fault:
+            port.close()
+            raise
         return port
+
+    def _check_rate(self, port: serial.Serial, line: LineSettings) -> None:
+        """Reads back what the system really set: it takes a rate that the UART cannot do without a word."""
+        found = rate_in_force(port.fileno()) if os.name == "posix" else None
+        if is_another_rate(line.baud, found):
+            raise SettingsRefused(
+                f"{self.path} cannot do {line.baud} baud: it stays at {found}", "choose a rate that it can do"
+            )
 
     # ---- reading
 
@@ -141,9 +159,10 @@ class SerialTransport:
                 lines = ModemLines(cts=port.cts, dsr=port.dsr, ri=port.ri, dcd=port.cd)
             except PORT_ERRORS:
                 return  # a pseudo-terminal has none
-            if lines != before and self._listener is not None:
-                before = lines
-                self._listener.modem_lines(lines)
+            if self._listener is not None:
+                for seen in with_pulses(before, lines, self._counters.edges() if self._counters is not None else {}):
+                    self._listener.modem_lines(seen)
+            before = lines
             errors = self._new_errors()
             if errors is not None and self._listener is not None:
                 self._listener.arrived(b"", errors, mono_s())
@@ -171,19 +190,28 @@ class SerialTransport:
 
     async def configure(self, line: LineSettings) -> None:
         port = self._need_port()
+        _refuse_what_does_nothing(self.path, line)
+        before = port.get_settings()
         try:
-            _set(port, _kept_by(self.path, line))
-        except PORT_ERRORS as error:
+            _set_all(port, _kept_by(self.path, line))
+            self._check_rate(port, line)
+        except (*PORT_ERRORS, SettingsRefused) as error:
+            with contextlib.suppress(*PORT_ERRORS):  # what was refused must not stand in the way of what comes next
+                _restore(port, before)
+            if isinstance(error, Fault):
+                raise
             raise SettingsRefused(
-                f"{self.path} cannot be set to {line.text}: {error}", "choose another rate"
+                f"{self.path} cannot be set to {line.text}: {error}", "choose another rate or format"
             ) from error
 
     async def send_break(self, seconds: float) -> None:
         port = self._need_port()
         try:
             port.break_condition = True
-            await asyncio.sleep(seconds)
-            port.break_condition = False
+            try:
+                await asyncio.sleep(seconds)
+            finally:  # also when it is cancelled: a line that stays in break is dead
+                port.break_condition = False
         except PORT_ERRORS as error:
             raise SettingsRefused(f"{self.path} cannot send a break: {error}", "") from error
 
@@ -210,24 +238,101 @@ class SerialTransport:
         if self._port is not None:
             with contextlib.suppress(*PORT_ERRORS):
                 _hang_up_at_close(self._port, not keep_dtr)
-        self._release()
+        port = self._let_go()
+        if port is not None:
+            await asyncio.get_running_loop().run_in_executor(None, _close_at_once, port)
+
+    def waiting_out(self) -> int:
+        try:
+            return waiting_out(self._port.fileno()) if self._port is not None and os.name == "posix" else 0
+        except PORT_ERRORS:
+            return 0
 
     def _release(self) -> None:
+        port = self._let_go()
+        if port is not None:
+            threading.Thread(target=_close_at_once, args=(port,), name=f"close {self.path}", daemon=True).start()
+
+    def _let_go(self) -> serial.Serial | None:
         port, self._port, self._listener = self._port, None, None
         if self._watcher is not None:
             self._watcher.cancel()
         if port is None:
-            return
+            return None
         if self._loop is not None and not self._threaded:
             self._loop.remove_reader(port.fileno())
         self._reading.set()
-        with contextlib.suppress(*PORT_ERRORS):
-            port.close()
+        return port
 
     def _need_port(self) -> serial.Serial:
         if self._port is None:
             raise PortLost(f"{self.path} is not open", "open it first")
         return self._port
+
+
+def with_pulses(before: ModemLines | None, now: ModemLines, edges: dict[str, int]) -> list[ModemLines]:
+    """What to tell of the inputs: where one changed and changed back between two looks, also as it was in between. The
+    driver counts edges; of RI it counts only the end of a ring (linux/serial.h)."""
+    if before is None:
+        return [now]
+    pulsed = {
+        name
+        for name, count in edges.items()
+        if getattr(before, name) == getattr(now, name) and (count > 1 or name == "ri")
+    }
+    told = []
+    if pulsed:
+        state = {name: getattr(now, name) != (name in pulsed) for name in ModemLines.__slots__}
+        told.append(ModemLines(**state))
+    return [*told, now] if pulsed or now != before else []
+
+
+def _close_at_once(port: serial.Serial) -> None:
+    """Away from the loop, and without waiting for what the far end holds back."""
+    with contextlib.suppress(*PORT_ERRORS):
+        if os.name == "posix":
+            discard_waiting(port.fileno())
+        port.close()
+
+
+def _refuse_what_does_nothing(path: str, line: LineSettings) -> None:
+    """Raises SettingsRefused for what the system takes and does not do."""
+    if os.name != "posix":
+        return
+    if line.flow is Flow.DTR_DSR:
+        raise SettingsRefused(
+            f"{path}: this system does no DTR/DSR flow control, it would be taken and do nothing",
+            "choose RTS/CTS, XON/XOFF or none",
+        )
+    if line.stop_bits == 1.5 and line.data_bits != 5:
+        raise SettingsRefused(
+            f"{path}: 1.5 stop bits go with 5 data bits only, else the port sends 2", "choose 1 or 2 stop bits"
+        )
+
+
+def _set_all(port: serial.Serial, line: LineSettings) -> None:
+    """All at once: one by one, a port could refuse a state in between, or come by one that nobody wanted."""
+    port.apply_settings({**port.get_settings(), **_as_fields(line)})
+
+
+def _restore(port: serial.Serial, before: dict[str, object]) -> None:
+    """Sets the fields back one by one, also where the port refuses the state in between."""
+    for name, value in before.items():
+        with contextlib.suppress(*PORT_ERRORS):
+            setattr(port, name, value)
+    port.apply_settings(before)
+
+
+def _as_fields(line: LineSettings) -> dict[str, object]:
+    return {
+        "baudrate": line.baud,
+        "bytesize": line.data_bits,
+        "parity": line.parity.value,
+        "stopbits": int(line.stop_bits) if line.stop_bits == int(line.stop_bits) else line.stop_bits,
+        "rtscts": line.flow is Flow.RTS_CTS,
+        "xonxoff": line.flow is Flow.XON_XOFF,
+        "dsrdtr": line.flow is Flow.DTR_DSR,
+    }
 
 
 def _close_unwanted(opening: asyncio.Future[serial.Serial]) -> None:
@@ -255,13 +360,9 @@ def _may_be_port(path: str) -> bool:
 
 
 def _set(port: serial.Serial, line: LineSettings) -> None:
-    port.baudrate = line.baud
-    port.bytesize = line.data_bits
-    port.parity = line.parity.value
-    port.stopbits = int(line.stop_bits) if line.stop_bits == int(line.stop_bits) else line.stop_bits
-    port.rtscts = line.flow is Flow.RTS_CTS
-    port.xonxoff = line.flow is Flow.XON_XOFF
-    port.dsrdtr = line.flow is Flow.DTR_DSR
+    """Of a port that is not open yet."""
+    for name, value in _as_fields(line).items():
+        setattr(port, name, value)
 
 
 def _kept_by(path: str, line: LineSettings) -> LineSettings:

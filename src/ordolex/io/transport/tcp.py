@@ -69,6 +69,7 @@ class TcpTransport:
 
     def __init__(self, endpoint: Endpoint) -> None:
         self.endpoint = endpoint
+        self.opens_low = False
         self._wire: _Wire | None = None
         self._listener: Listener | None = None
 
@@ -121,6 +122,9 @@ class TcpTransport:
     def pause(self, stop: bool) -> None:
         if self._wire is not None:
             self._wire.stop(stop)
+
+    def waiting_out(self) -> int:
+        return 0  # what the box at the far end has not sent yet it does not tell
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         wire, self._wire, self._listener = self._wire, None, None

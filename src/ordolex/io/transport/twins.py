@@ -20,6 +20,7 @@ class MemoryTransport:
 
     def __init__(self, device: Callable[[MemoryTransport, bytes], None] | None = None) -> None:
         self.device = device
+        self.opens_low = False
         self.written = bytearray()
         self.line: LineSettings | None = None
         self.breaks = 0
@@ -28,6 +29,7 @@ class MemoryTransport:
         self._paused = False
         self._held_back: list[tuple[bytes, LineErrors | None]] = []
         self.fault_at_open: Fault | None = None
+        self.held_back = 0
 
     @property
     def is_open(self) -> bool:
@@ -37,6 +39,8 @@ class MemoryTransport:
         if self.fault_at_open is not None:
             raise self.fault_at_open
         self.line, self._listener = line, listener
+        if self.opens_low:
+            self.outputs |= {"dtr": False, "rts": False}
 
     def say(self, data: bytes, errors: LineErrors | None = None) -> None:
         """The device's side: bytes arrive."""
@@ -77,6 +81,9 @@ class MemoryTransport:
         while not self._paused and self._held_back:
             self.say(*self._held_back.pop(0))
 
+    def waiting_out(self) -> int:
+        return self.held_back
+
     async def close(self, *, keep_dtr: bool = False) -> None:
         self._listener = None
 
@@ -93,6 +100,7 @@ class FaultyTransport:
         write_fault: Fault | None = None,
         write_hangs: bool = False,
     ) -> None:
+        self.opens_low = False
         self._inner = inner
         self._single_bytes = single_bytes
         self._left = lose_after
@@ -142,6 +150,9 @@ class FaultyTransport:
 
     def pause(self, stop: bool) -> None:
         self._inner.pause(stop)
+
+    def waiting_out(self) -> int:
+        return self._inner.waiting_out()
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         self._listener = None

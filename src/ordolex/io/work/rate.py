@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.question import Question
+from ordolex.core.text.visible import visible_text
 from ordolex.io.runner import LinkRunner
 
 _SETTLE_S = 0.3
@@ -35,9 +37,27 @@ async def change_rate(
     """Sends the device's own command, sets the port, and asks; if nothing right comes, returns to the old rate, asks
     there, and says which of the two answers. Raises a Fault of the port."""
     before = runner.line
+    try:
+        return await _change(runner, command, to, question, changed)
+    except asyncio.CancelledError:
+        if runner.is_open and runner.line != before:
+            await asyncio.shield(runner.retune(before))
+        words = f"the change of rate was stopped: the port is at {before.baud}; the device may be at {to.baud}"
+        runner.note("note", words, {})
+        raise
+
+
+async def _change(
+    runner: LinkRunner, command: bytes, to: LineSettings, question: Question, changed: Callable[[str], None]
+) -> Changed:
+    before = runner.line
     if command:
         changed(f"telling the device: {to.baud}")
-        await runner.ask(Question(command, timeout_s=1.0))
+        told = await runner.ask(Question(command, timeout_s=1.0))
+        if refuses(told.data):
+            said = visible_text(told.data.decode("latin-1").strip()[-40:])
+            words = f"the device refused: {said}; nothing was changed, both are at {before.baud}"
+            return Changed(False, before, words)
         await asyncio.sleep(_SETTLE_S)
     await runner.retune(to)
     changed(f"asking at {to.baud}")
@@ -57,6 +77,17 @@ async def change_rate(
         await asyncio.sleep(_BACK_S)
     words = f"no right answer at {to.baud}, and none at {before.baud} any more; Match (F4) finds where the device is"
     return Changed(False, before, words)
+
+
+_REFUSED = re.compile(
+    rb"(?:^|\W)(?:ERROR|ERR|INVALID|REFUSED|DENIED|NOT SUPPORTED|UNKNOWN|ILLEGAL|BAD|FAILED|NAK)(?:\W|$)",
+    re.IGNORECASE,
+)
+
+
+def refuses(answer: bytes) -> bool:
+    """Whether a device's answer to a command says no: NAK, or one of the usual words."""
+    return b"\x15" in answer or _REFUSED.search(answer) is not None
 
 
 def understood(answer: Answer) -> bool:

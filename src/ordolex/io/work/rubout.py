@@ -14,9 +14,12 @@ async def probe_rubout(runner: LinkRunner) -> tuple[str, str]:
     for name, code in (("DEL", b"\x7f"), ("BS", b"\x08")):
         letter = await runner.ask(Question(b"x", timeout_s=_WAIT_S))
         if b"x" not in letter.data:
-            return "", "the device does not echo what is typed, so nothing can be seen of it"
+            await runner.ask(Question(b"\x08", timeout_s=_WAIT_S))
+            return "", "no echo comes, so nothing can be seen of it; an x was typed and BS sent behind it: look for it"
         answer = await runner.ask(Question(code, timeout_s=_WAIT_S))
         if b"\x08 \x08" in answer.data or b"\x1b[D" in answer.data or answer.data == b"\x08":
+            if name == "BS":  # the letter that DEL did not rub out is still there
+                await runner.ask(Question(code, timeout_s=_WAIT_S))
             return name, f"{name} rubs out: the device answers {answer.data.hex(' ')}"
     # neither: take the letters back as well as can be
     await runner.ask(Question(b"\x15", timeout_s=_WAIT_S))

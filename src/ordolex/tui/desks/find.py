@@ -115,8 +115,9 @@ class FindDesk(Desk):
 
     # ---- the list
 
-    def survey_changed(self) -> None:
-        """Draws the session's survey; the cursor stays on its port."""
+    def survey_changed(self, *, said: bool = False) -> None:
+        """Draws the session's survey; the cursor stays on its port. `said`: something weightier was said of this survey
+        already, and must be left to be read."""
         if not self.query("#ports"):
             return  # not built yet, or taken down already
         table, before = self._table, self.port
@@ -134,16 +135,17 @@ class FindDesk(Desk):
             for port in self._rows:
                 table.add_row(*self._cells(port), key=port.endpoint)
             if before is None:
-                self._choose_the_only_one(table)
+                self._choose_the_only_one(table, said)
             else:
                 at = next((i for i, p in enumerate(self._rows) if p.endpoint == before.endpoint), 0)
                 table.move_cursor(row=at)
         self._show_detail()
 
-    def _choose_the_only_one(self, table: DataTable[Text]) -> None:
+    def _choose_the_only_one(self, table: DataTable[Text], said: bool) -> None:
         free = [at for at, port in enumerate(self._rows) if port.state == "free"]
         if len(free) == 1:
             table.move_cursor(row=free[0])
+        if len(free) == 1 and not said:
             self.say(f"{self._rows[free[0]].name} is chosen already: it is the only free port")
 
     def _is_new(self, port: PortFacts) -> bool:

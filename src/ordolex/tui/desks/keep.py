@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+from itertools import islice
 from pathlib import Path
 
 from rich.segment import Segment
@@ -12,14 +14,16 @@ from textual.worker import get_current_worker
 
 from ordolex.core.export import FORMS, SUFFIX, export, rows_of
 from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.record import Chunk, Event
 from ordolex.core.sieve import Sieve
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
-from ordolex.io.book.search import rows_with
+from ordolex.io.book.search import items_with, rows_with
 from ordolex.io.faults import Fault
+from ordolex.io.files import write_new
 from ordolex.tui.commands import KEEP, bindings
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.keep.spans import Spans
+from ordolex.tui.keep.spans import Part, Spans
 from ordolex.tui.session import Session
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
@@ -41,6 +45,12 @@ _DIRECTION_WORDS = {
 Entry = tuple[int, Row]
 
 
+def _items(reader: BookReader, part: Part) -> Iterable[Chunk | Event]:
+    if part.since_us is not None:
+        return islice(reader.timeline(span=(part.since_us, None)), _LATEST_ITEMS)
+    return reader.latest(_LATEST_ITEMS, before_us=part.before_us)
+
+
 class KeepDesk(Spans, Desk):
     word = "Keep"
     BINDINGS = bindings(KEEP)
@@ -55,6 +65,9 @@ class KeepDesk(Spans, Desk):
         self._turns = 0
         self._reading = ""
         self._totals = (0, 0)
+        self._part = Part()
+        self._whole = True
+        self._then: Callable[[], None] = lambda: None
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
@@ -84,14 +97,14 @@ class KeepDesk(Spans, Desk):
     def _load(self) -> None:
         """Reads in a thread, with a reader of its own; a newer request takes the place of an older one."""
         worker = get_current_worker()
-        sieve = self._sieve
+        sieve, part = self._sieve, self._part
         try:
             reader = BookReader(self.session.book.path)
         except Fault as fault:
             self.app.call_from_thread(self._not_loaded, str(fault))
             return
         try:
-            rows = rows_of(reader.latest(_LATEST_ITEMS)) if sieve.everything else rows_with(reader, sieve)
+            rows = rows_of(_items(reader, part)) if sieve.everything else rows_with(reader, sieve)
             kept: list[Entry] = []
             for at, entry in enumerate(rows):
                 kept.append(entry)
@@ -100,20 +113,33 @@ class KeepDesk(Spans, Desk):
                 if at % 5000 == 0 and worker.is_cancelled:
                     return
             totals = reader.totals() if reader.newest_ids()[0] < 200_000 else (0, 0)
+            ends = reader.first_and_last_us()
         finally:
             reader.close()
         if not worker.is_cancelled and self.app.is_running:
             kept.sort(key=lambda entry: entry[1].at_us)
-            self.app.call_from_thread(self._loaded, sieve, kept[-_MATCHES_KEPT:], totals)
+            shown = kept[-_MATCHES_KEPT:]
+            whole = not shown or ends is None or (shown[0][1].at_us <= ends[0] and part.newest)
+            self.app.call_from_thread(self._loaded, sieve, shown, totals, whole)
 
-    def _loaded(self, sieve: Sieve, entries: list[Entry], totals: tuple[int, int]) -> None:
+    def _loaded(self, sieve: Sieve, entries: list[Entry], totals: tuple[int, int], whole: bool) -> None:
         self._reading = ""
         if sieve is not self._sieve:
             return
+        self._whole = whole
         self._entries, self._totals = entries, totals
         self._view.empty_text = "Nothing recorded yet." if sieve.everything else "No row fits. Esc shows all again."
         self._view.show_rows(entries)
+        then, self._then = self._then, lambda: None
+        then()
         self._show_head()
+
+    def load(self, part: Part, then: Callable[[], None]) -> None:
+        """Shows another part of the book, and does `then` once it stands."""
+        self._part, self._then = part, then
+        self._view.following = part.newest
+        self._reading = "reading …"
+        self._load()
 
     def _not_loaded(self, why: str) -> None:
         self._reading = ""
@@ -121,6 +147,7 @@ class KeepDesk(Spans, Desk):
 
     def _sift(self, sieve: Sieve) -> None:
         self._sieve = sieve
+        self._part = Part()
         self._reading = "reading …"
         self._seen_ids = self.session.book.reader.newest_ids()
         self._load()
@@ -131,7 +158,7 @@ class KeepDesk(Spans, Desk):
         if self._entries:
             first, last = day(self._entries[0][1].at_us), day(self._entries[-1][1].at_us)
             head.append(f"   {first}" if first == last else f"   {first} to {last}", ink.style("dim"))
-        head.append(f"   {len(self._entries)} rows", ink.style("dim"))
+        head.append(f"   {len(self._entries)} rows{self._which_part()}", ink.style("dim"))
         if self._totals[1]:
             head.append(f", {size(self._totals[1])} in all", ink.style("dim"))
         wanted = []
@@ -149,6 +176,14 @@ class KeepDesk(Spans, Desk):
         line.text = head
         line.show()
 
+    def _which_part(self) -> str:
+        """What part of the book the rows are, where they are not all of it."""
+        if self._whole or not self._sieve.everything:
+            return ""
+        if self._part.newest:
+            return ", the newest; Home goes to the first"
+        return ", a part of the book; Home goes to the first, End to the newest"
+
     def _names(self) -> dict[int, str]:
         return {link.id: link.name for link in self.session.links} | {0: "book"}
 
@@ -164,9 +199,27 @@ class KeepDesk(Spans, Desk):
         page = max(1, view.size.height - 1)
         steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
         if key in steps and view.has_focus:
-            view.go_to(view.cursor + steps[key])
+            if not self._go_beyond(key, view.cursor + steps[key]):
+                view.go_to(view.cursor + steps[key])
             event.stop()  # type: ignore[attr-defined]
             event.prevent_default()  # type: ignore[attr-defined]
+
+    def _go_beyond(self, key: str, row: int) -> bool:
+        """Whether the key leads out of the part that is shown: then the part there is read."""
+        if self._whole or not self._sieve.everything or not self._entries or self._reading:
+            return False
+        first, last, view = self._entries[0][1].at_us, self._entries[-1][1].at_us, self._view
+        if key == "home":
+            self.load(Part(since_us=0), lambda: view.go_to(0))
+        elif key == "end" and not self._part.newest:
+            self.load(Part(), lambda: view.go_to(10**9))
+        elif row < 0:
+            self.load(Part(before_us=first + 1), lambda: view.go_to(10**9))
+        elif row >= len(self._entries) and not self._part.newest:
+            self.load(Part(since_us=last), lambda: view.go_to(0))
+        else:
+            return False
+        return True
 
     # ---- what can be done
 
@@ -228,7 +281,9 @@ class KeepDesk(Spans, Desk):
 
     @work
     async def action_export(self) -> None:
-        what = "all links" if self._sieve.link is None else self._names()[self._sieve.link]
+        what = "all links" if self._sieve.link is None else visible_text(self._names()[self._sieve.link])
+        if self._sieve.text or self._sieve.direction is not None:
+            what += ", only what the filter shows,"
         words = {"text": "text, to read", "csv": "CSV, for tables", "jsonl": "JSON lines, for programs"}
         words |= {"raw": "raw bytes", "hex": "hex dump, to read", "pcapng": "pcapng, for packet tools"}
         form = await self.app.push_screen_wait(Pick(f"Export {what} as", [(form, words[form]) for form in FORMS]))
@@ -239,22 +294,21 @@ class KeepDesk(Spans, Desk):
             LinePrompt("Into the file", str(proposal), _file_words, "Enter writes it, Esc goes back")
         )
         if typed is not None:
-            self._write(form, typed, self._sieve.link)
+            self._write(form, typed, self._sieve)
 
     @work(thread=True, group="export")
-    def _write(self, form: str, typed: str, link: int | None) -> None:
+    def _write(self, form: str, typed: str, sieve: Sieve) -> None:
         path = Path(typed).expanduser()
         say = self.app.call_from_thread
         try:
             reader = BookReader(self.session.book.path)
             try:
-                with path.open("wb") as file:
-                    file.writelines(export(form, reader.timeline(link), self._names()))
-                written = path.stat().st_size
+                items = items_with(reader, sieve)
+                written = write_new(path, export(form, items, self._names()), book=self.session.book.path)
             finally:
                 reader.close()
-        except (OSError, Fault) as error:
-            say(self.say, f"{path} was not written: {getattr(error, 'strerror', None) or error}", "bad")
+        except Fault as fault:
+            say(self.say, str(fault), "bad")
         else:
             say(self.say, f"wrote {size(written)} to {path}", "good")
 
@@ -275,6 +329,6 @@ def _file_words(text: str) -> str:
         raise ValueError("give the name of a file")
     if not path.parent.is_dir():
         raise ValueError(f"there is no folder {path.parent}")
-    return (
-        "✗ it is there already and would be written over" if path.exists() else cut(f"a new file in {path.parent}", 76)
-    )
+    if path.exists():
+        raise ValueError(f"{path.name} is there already; choose a new name")
+    return cut(f"a new file in {path.parent}", 76)

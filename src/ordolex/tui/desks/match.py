@@ -25,6 +25,7 @@ from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
+from ordolex.io.files import write_new
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
 from ordolex.tui.commands import MATCH, bindings
@@ -214,16 +215,21 @@ class MatchDesk(Desk):
         elif match.inverted:
             self.say(f"{name}{match.found.text}, and the line is inverted: a port cannot mend that", "bad")
         else:
-            self._keep(link, match.found, f"matched, {datetime.now():%d %b}, {match.evidence}", name)
+            self._keep(link, match.found, f"matched, {datetime.now():%d %b}, {match.evidence}", name, match)
         self._show()
 
-    def _keep(self, link: LinkRecord, settings: LineSettings, source: str, name: str = "") -> None:
+    def _keep(
+        self, link: LinkRecord, settings: LineSettings, source: str, name: str = "", match: Match | None = None
+    ) -> None:
         try:
             self.session.change_link(replace(link, line=settings.text, source=source))
         except Fault as fault:
             self.say(f"{name}{fault}", "bad")
             return
-        self.say(f"{name}{settings.text} is taken into the link ({source}). F5 talks", "good")
+        if match is not None and match.verdict is not None and settings.text == link.line:
+            self.say(f"{name}{settings.text} was right already. F5 talks", "good")
+        else:
+            self.say(f"{name}{settings.text} is taken into the link ({source}). F5 talks", "good")
 
     @work
     async def action_take(self) -> None:
@@ -369,7 +375,7 @@ class MatchDesk(Desk):
     @work(thread=True)
     def _draw(self, what: str, file: str, name: str, seen: Seen) -> None:
         from ordolex.draw.bits import draw_bits, draw_map
-        from ordolex.draw.sheet import DrawingError, write
+        from ordolex.draw.sheet import DrawingError, drawn
 
         path, board, capture = Path(file).expanduser(), self._board, self._board.capture(seen)
         if what == "map":
@@ -383,9 +389,9 @@ class MatchDesk(Desk):
             self.app.call_from_thread(self.say, "Nothing was heard, so there are no bits to draw", "unsure")
             return
         try:
-            write(figure, path)
-        except (DrawingError, OSError) as error:
-            self.app.call_from_thread(self.say, f"{path} cannot be written: {error}", "bad")
+            write_new(path, [drawn(figure, path)])
+        except (DrawingError, Fault) as error:
+            self.app.call_from_thread(self.say, str(error), "bad")
         else:
             self.app.call_from_thread(self.say, f"drew it into {path}", "good")
 

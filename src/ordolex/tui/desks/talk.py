@@ -24,7 +24,7 @@ from ordolex.io.faults import Fault
 from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import LINE_ENDS, Session
-from ordolex.tui.talk.keys import KeyByKey, Masking, came_aside, prompt_of
+from ordolex.tui.talk.keys import KeyByKey, Masking, above_prompt, came_aside, prompt_of
 from ordolex.tui.talk.line_work import LineWork
 from ordolex.tui.talk.proving import Proving, answer_words
 from ordolex.tui.theme import SENT
@@ -148,7 +148,8 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
         """Whether what is typed is a secret now. One that was being typed does not come to light when the prompt goes
         on by itself, or another link is chosen: it is forgotten."""
         was_hidden = self.masking.on
-        self.masking.look(prompt_of(self.session.talk(link)))
+        talk = self.session.talk(link)
+        self.masking.look(prompt_of(talk), above_prompt(talk))
         if self.masking.on == was_hidden:
             return
         if was_hidden:

@@ -27,6 +27,7 @@ from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.core.wiring.words import chain_line, end_words, signal_lines
 from ordolex.io.bag import load_bag
 from ordolex.io.faults import Fault
+from ordolex.io.files import write_new
 from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import WIRE, bindings
 from ordolex.tui.desks.base import Desk
@@ -271,13 +272,13 @@ class WireDesk(Desk):
 
     @work(thread=True, group="draw")
     def _write(self, figure: Callable[[], Any], typed: str) -> None:
-        from ordolex.draw.sheet import write  # matplotlib takes a second to import
+        from ordolex.draw.sheet import drawn  # matplotlib takes a second to import
 
         path = Path(typed).expanduser()
         try:
-            write(figure(), path)
-        except OSError as error:
-            self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
+            write_new(path, [drawn(figure(), path)])
+        except Fault as fault:
+            self.app.call_from_thread(self.say, str(fault), "bad")
         else:
             self.app.call_from_thread(self.say, f"drew it into {path}", "good")
 

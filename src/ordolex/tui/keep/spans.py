@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from textual import work
@@ -18,6 +20,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.book.handover import write_visit
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import Fault
+from ordolex.io.files import safe_name, write_new
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 from ordolex.tui.widgets.row_view import RowView
@@ -28,10 +31,26 @@ _SIGNS = {Kind.SAME: " ", Kind.MISSING: "−", Kind.ADDED: "+", Kind.CHANGED: "~
 _SHOWN = 400
 
 
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Which part of the book is shown: from a time on, up to a time, or the newest."""
+
+    since_us: int | None = None
+    before_us: int | None = None
+
+    @property
+    def newest(self) -> bool:
+        return self.since_us is None and self.before_us is None
+
+
 class Spans(Desk):
     """The part of the desk Keep that works with spans and tables. `entries` are the rows shown."""
 
     _entries: list[tuple[int, Row]]
+    _whole: bool
+
+    def load(self, part: Part, then: Callable[[], None]) -> None:
+        raise NotImplementedError
 
     @property
     def _rows(self) -> RowView[tuple[int, Row]]:
@@ -59,6 +78,14 @@ class Spans(Desk):
             return
         day, time = read_time(typed)
         day = day or since_midnight(self._entries[-1][1].at_us)[0]
+        first, last = (since_midnight(self._entries[at][1].at_us) for at in (0, -1))
+        if self._whole or first <= (day, time) <= last:
+            self._jump_to(day, time)
+        else:  # that time is not among what is shown: from there on the book is read
+            moment = datetime.fromisoformat(day) + time
+            self.load(Part(since_us=round(moment.timestamp() * 1e6)), lambda: self._jump_to(day, time))
+
+    def _jump_to(self, day: str, time: timedelta) -> None:
         for at, (_, row) in enumerate(self._entries):
             if since_midnight(row.at_us) >= (day, time):
                 self._rows.go_to(at)
@@ -69,7 +96,7 @@ class Spans(Desk):
                     f"row {at + 1} of {len(self._entries)}, {clock_time(row.at_us)}; {visible_text(ports)}", "good"
                 )
                 return
-        self.say("everything shown is earlier than that", "unsure")
+        self.say("the record has nothing that late", "unsure")
 
     # ---- two spans
 
@@ -122,7 +149,7 @@ class Spans(Desk):
         hint = "x writes it as CSV, Esc goes back"
         title = f"{visible_text(table.name)}: {len(table.rows)} rows, {complete(table).words}"
         if await self.app.push_screen_wait(Picture(title, [*_changes(before, table), *_table_lines(table)], hint)):
-            proposal = f"{'-'.join(table.name.split())}.csv"
+            proposal = f"{safe_name(table.name)}.csv"
             path = await self.app.push_screen_wait(LinePrompt("Write it into", proposal, _new_file, "Enter writes it"))
             if path is not None:
                 self._write_file(path, table.csv())
@@ -131,9 +158,9 @@ class Spans(Desk):
     def _write_file(self, name: str, text: str) -> None:
         path = Path(name).expanduser()
         try:
-            path.write_text(text, encoding="utf-8")
-        except OSError as error:
-            self.app.call_from_thread(self.say, f"{path} was not written: {error.strerror}", "bad")
+            write_new(path, [text.encode()], book=self.session.book.path)
+        except Fault as fault:
+            self.app.call_from_thread(self.say, str(fault), "bad")
         else:
             self.app.call_from_thread(self.say, f"wrote {path}", "good")
 

@@ -33,7 +33,13 @@ class SetWork(Works):
         return None if opened is None or table is None else (*opened, table)
 
     def _device(self, runner: LinkRunner, table: SettingsTable) -> Device:
-        return device_for(runner, table.sheet, table.unit)
+        wait_s = self.session.patience.get(runner.link)
+        return device_for(runner, table.sheet if wait_s is None else table.sheet.waiting(wait_s), table.unit)
+
+    @staticmethod
+    def _of(table: SettingsTable) -> dict[str, object]:
+        """Which device a remark of the record is about: several can be behind one link."""
+        return {"sheet": table.sheet.name, "unit": table.unit}
 
     async def _read(
         self, link: LinkRecord, runner: LinkRunner, table: SettingsTable, what: str

@@ -34,13 +34,19 @@ class Changing(SetWork):
         readings = await self._read(link, runner, table, "reading")
         if readings is None:
             return
-        first = all(row.found is None for row in table.rows)
+        before = {row.parameter.name for row in table.rows if row.found is not None}
+        first = not before
         self._took(table, readings)
         bad = [reading for reading in readings if reading.outcome is not Outcome.READ]
-        if first:
-            found = {row.parameter.name: row.found for row in table.rows if row.found is not None}
-            runner.note("found", f"as found: {', '.join(f'{n} {v}' for n, v in found.items())}", {"values": found})
+        names = [row.parameter.name for row in table.rows if row.found is not None]
+        found = {name: table.row(name).found for name in names if name not in before}
+        if found:
+            values = ", ".join(f"{name} {value}" for name, value in found.items())
+            detail = {"values": found, "anew": first, **self._of(table)}
+            runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
         words = f"{len(readings) - len(bad)} of {len(readings)} read"
+        if runner.late is not None:
+            words += f"; {runner.late.words}. o sets {runner.late.enough_s:g} s"
         if bad:
             self.say(f"{words}; {bad[0].name}: {bad[0].outcome.value}, {visible_text(bad[0].words)}", "unsure")
         else:
@@ -151,7 +157,9 @@ class Changing(SetWork):
             sending.now = f"{written.name}: {written.verdict}"
 
         plain = [(p, v) for p, v in table.pending if not p.changes_line]
-        done: list[Written] | None = await self._do(link, sending, apply(device, plain, runner, changed))
+        done: list[Written] | None = await self._do(
+            link, sending, apply(device, plain, runner, changed, self._of(table))
+        )
         if done is None:
             return
         for written in done:
@@ -232,7 +240,8 @@ class Changing(SetWork):
                 said = await self._device(runner, table).act(action)
             except Trouble as trouble:
                 return f"✗ {trouble.outcome.value}: {trouble.words}"
-            runner.note("set", f"{action.means or 'action'}: {said}", {})
+            stored = {"stored": action is table.sheet.store, **self._of(table)}
+            runner.note("set", f"{action.means or 'action'}: {said}", stored)
             return said
 
         said: str | None = await self._do(link, Sending(action.means or "at work"), act())

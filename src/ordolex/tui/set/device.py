@@ -11,6 +11,7 @@ from ordolex.core.checks import frames_in
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.match.wishes import read_units
 from ordolex.core.record import LinkRecord
+from ordolex.core.sheet import Sheet
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.identity import identify
 from ordolex.io.device.modbus import Scanned, scan
@@ -42,6 +43,8 @@ class WhichDevice(SetWork):
             return
         sheet = sheets[chosen]
         unit = link.unit
+        if not await self._other_framing(link, sheet):
+            return
         if sheet.speaks.startswith(("modbus", "framed")):
             start = str(unit if unit >= 0 else sheet.bus.unit)
             hint = "0 would be all at once and is not read back; n asks which answer"
@@ -58,6 +61,18 @@ class WhichDevice(SetWork):
             )
         else:
             self.say("r reads its settings")
+
+    async def _other_framing(self, link: LinkRecord, sheet: Sheet) -> bool:
+        """One line carries one framing: where another was in use on this link, it is asked first."""
+        before = self.session.sheet_of(link)
+        if before is None or before.speaks == sheet.speaks or not before.speaks.startswith(("modbus", "framed")):
+            return True
+        choices = [
+            ("no", f"Keep {before.name}: this link has spoken {_framing_words(before.speaks)} so far"),
+            ("yes", f"{sheet.name}: from now on {_framing_words(sheet.speaks)} is spoken on this link"),
+        ]
+        title = f"{sheet.name} speaks another way than the others on this line"
+        return await self.app.push_screen_wait(Pick(title, choices)) == "yes"
 
     @work
     async def action_units(self) -> None:
@@ -82,7 +97,7 @@ class WhichDevice(SetWork):
 
         def changed(one: Scanned) -> None:
             if one.answer:
-                found.append(one)
+                found[:] = [*(other for other in found if other.unit != one.unit), one]
             sending.now = f"unit {one.unit}, {len(found)} answered"
 
         async def listen_and_scan() -> str:
@@ -160,6 +175,11 @@ async def _listen(runner: LinkRunner) -> str:
     units = sorted({heard[begin] for begin, _ in frames_in(bytes(heard))})
     of = f", frames of units {', '.join(str(unit) for unit in units)}" if units else ""
     return f"another master speaks on this line: {len(heard)} bytes in {_LISTEN_S:g} s{of}; nothing was sent into that"
+
+
+def _framing_words(speaks: str) -> str:
+    kinds = {"modbus-rtu": "Modbus RTU", "modbus-ascii": "Modbus ASCII", "modbus-tcp": "Modbus/TCP"}
+    return kinds.get(speaks, {"framed": "frames of its own", "at": "AT commands"}.get(speaks, speaks))
 
 
 def _unit_reading(text: str) -> str:

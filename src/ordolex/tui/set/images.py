@@ -10,6 +10,8 @@ from ordolex.core.record import LinkRecord
 from ordolex.core.settings_table import SettingsTable
 from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import utc_us
+from ordolex.io.faults import Fault
+from ordolex.io.files import safe_name
 from ordolex.io.runner import LinkRunner
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.set.readings import (
@@ -37,14 +39,14 @@ class Images(SetWork):
         image = await self._image(link, runner, table)
         if image is None:
             return
-        proposal = f"{'-'.join(link.name.lower().split())}-unit-{table.unit}.image.json"
+        proposal = f"{safe_name(link.name.lower())}-unit-{table.unit}.image.json"
         name = await self._line("device → PC: image into", proposal, new_file_reading, "Enter writes it")
         if name is None:
             return
         try:
             await asyncio.to_thread(write_text, name, image.encode())
-        except OSError as error:
-            self.say(f"{name} was not written: {error.strerror}", "bad")
+        except Fault as fault:
+            self.say(str(fault), "bad")
             return
         read = sum(value is not None for value in image.values.values())
         self._tell(link, f"image of {read} values written to {name}", good=read == len(image.values))

@@ -25,12 +25,13 @@ from ordolex.tui.set.registers import Registers
 from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.works import Sending
 
-_MORE = [
+WITH_THIS_DEVICE = [
     ("save", "Image of the device: device → PC, into a file"),
     ("compare", "Compare the device with an image in a file"),
     ("write", "Take an image as wanted: file → wanted; a then applies it, PC → device"),
     ("range", "Read a range of registers, in both customs of counting"),
     ("order", "Which type and order of words? From what the front panel shows"),
+    ("anew", "As found begins anew: what is read next is as found, as at the beginning of a visit"),
     ("counters", "Counters of the unit: messages, checks that were wrong, exceptions"),
     ("ratio", "Current and voltage transformers: is the ratio sane, does it explain the reading?"),
     ("checks", "Which check do recorded frames carry?"),
@@ -43,16 +44,39 @@ class More(Images, Registers):
 
     @work
     async def action_more(self) -> None:
-        what = await self.app.push_screen_wait(Pick("With this device", _MORE))
+        link = self.session.chosen
+        runner = self.session.runner(link) if link is not None else None
+        late = runner.late if runner is not None else None
+        offered = [("wait", f"Wait {late.enough_s:g} s for each answer: {late.words}")] if late is not None else []
+        what = await self.app.push_screen_wait(Pick("With this device", offered + WITH_THIS_DEVICE))
+        if what == "wait" and link is not None and late is not None:
+            self.session.patience[link.id] = late.enough_s
+            self.say(f"{late.enough_s:g} s are waited for each answer on this link from now on", "good")
+        elif what is not None:
+            await self._with_this_device(what)
+
+    @work
+    async def do_from_menu(self, what: str) -> None:
+        """One entry of the menu, chosen elsewhere."""
+        await self._with_this_device(what)
+
+    async def _with_this_device(self, what: str) -> None:
+        link = self.session.chosen
         if what == "ratio":
             await self._ratio()
         elif what == "checks":
             await self._checks()
+        elif what == "anew":
+            table = self.session.settings(link) if link is not None else None
+            if table is not None:
+                table.begin_anew()
+                self.show_all()
+                self.say("r reads it: that is as found then", "plain")
         elif what in ("save", "compare", "write"):
             opened = self._open_table()
             if opened is not None:
                 await {"save": self._save, "compare": self._compare, "write": self._take}[what](*opened)
-        elif what is not None:
+        else:
             link_opened = self._open_link()
             if link_opened is not None:
                 jobs = {

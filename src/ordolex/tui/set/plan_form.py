@@ -9,20 +9,19 @@ from textual import work
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from ordolex.core.plan import applies, field_fault, plan_faults
 from ordolex.core.sheet.procedures import PlanField, Procedure
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.theme import PALETTES
-from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick
+from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick, Prompt
 from ordolex.tui.widgets.wording import cut
 
 _WIDE = 108  # columns from which labels and values have all their room
 
 
-class PlanForm(ModalScreen[tuple[str, dict[str, str]] | None]):
+class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
     """Gives (type or rehearse, values), or None. `own` are this computer's addresses."""
 
     DEFAULT_CSS = CSS.format(name="PlanForm") + "PlanForm > Vertical { width: 108; }"

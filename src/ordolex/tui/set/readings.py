@@ -9,6 +9,7 @@ from pathlib import Path
 from ordolex.core.image import decode
 from ordolex.core.protocols.modbus.address import Place, read_place
 from ordolex.core.ratios import doubts, read_ratio
+from ordolex.io.files import write_new
 
 __all__ = [
     "image_reading", "new_file_reading", "number_reading", "range_reading", "ratio_reading", "read_range",
@@ -67,7 +68,7 @@ def read_text(name: str) -> str:
 
 
 def write_text(name: str, text: str) -> None:
-    Path(name).expanduser().write_text(text, encoding="utf-8")
+    write_new(Path(name).expanduser(), [text.encode()])
 
 
 def image_reading(text: str) -> str:

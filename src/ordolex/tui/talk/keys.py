@@ -8,11 +8,12 @@ from rich.text import Text
 from textual.suggester import Suggester
 
 from ordolex.core.link.conversation import Direction
-from ordolex.core.link.secrets import asks_for_secret
+from ordolex.core.link.secrets import asks_for_secret, head_of_command
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.keys import BACKSPACE, ENTER, key_bytes
 from ordolex.core.text.visible import hex_pairs
+from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import LINE_ENDS, Talk
@@ -28,6 +29,16 @@ def prompt_of(talk: Talk) -> bytes:
         return talk.conversation.unfinished
     prompt, aside = _stands_at(talk)
     return prompt if len(aside) <= _FEW_ASIDE else b""
+
+
+def above_prompt(talk: Talk) -> bytes:
+    """The last whole line that came before the one at which the device stands."""
+    for row in islice(reversed(talk.rows), _LOOK_BACK):
+        if row.direction is Direction.SENT:
+            break
+        if row.direction is Direction.HEARD and row.data.endswith((b"\r", b"\n")) and row.data.strip():
+            return row.data.strip()
+    return b""
 
 
 def came_aside(talk: Talk) -> str:
@@ -58,24 +69,31 @@ class Masking:
 
     def __init__(self) -> None:
         self._prompt = b""
+        self._above = b""
         self._said: bool | None = None
 
-    def look(self, prompt: bytes) -> None:
-        """Another prompt: what was said of the one before is over."""
+    def look(self, prompt: bytes, above: bytes = b"") -> None:
+        """Another prompt: what was said of the one before is over. `above` is the line over it."""
         if prompt != self._prompt:
             self._prompt = prompt
             self._said = None
+        self._above = above
+
+    @property
+    def asked(self) -> bool:
+        """Whether the device asks for a secret."""
+        return asks_for_secret(self._prompt, self._above)
 
     def turn_over(self) -> None:
         self._said = not self.on
 
     def over(self) -> None:
         """The secret was given."""
-        self._said = False if asks_for_secret(self._prompt) else None
+        self._said = False if self.asked else None
 
     @property
     def on(self) -> bool:
-        return self._said if self._said is not None else asks_for_secret(self._prompt)
+        return self._said if self._said is not None else self.asked
 
 
 class KeyByKey(Desk):
@@ -137,12 +155,21 @@ class KeyByKey(Desk):
         )  # fmt: skip
         if not data:
             return
+        self.session.drain(link)
+        kept = talk.echo.stopped(mono_s())
+        if kept and not self.masking.on and event.key != "enter":
+            self.masking.turn_over()
+            self.show_entry()
+            s = "s" * (kept > 1)
+            self.say(f"its echo stopped, so what you type now is hidden; {kept} key{s} before it were kept", "unsure")
         if not self.session.is_open(link):
             self.say("The port is not open; Ctrl+O in line entry opens it", "bad")
         elif not self.masking.on:
+            talk.echo.typed(data, mono_s())
             self.session.send(link, data)
         elif event.key == "enter":
             self.session.send_secret(link, b"", data)
+            talk.echo.over()
             self.masking.over()
         else:
             self.session.send_secret(link, data, whole=False)
@@ -150,7 +177,11 @@ class KeyByKey(Desk):
     def give_secret(self, link: LinkRecord, text: str) -> None:
         """Sends a line that nobody is to see, with its line end."""
         secret = text.encode(CHARSETS[self.session.talk(link).screen.charset], "replace")
+        head = b"" if self.masking.asked else head_of_command(secret)
+        secret = secret[len(head) :]
         try:
+            if head:
+                self.session.send(link, head)
             self.session.send_secret(link, secret, LINE_ENDS[link.line_end])
         except Fault as fault:
             self.say(str(fault), "bad")

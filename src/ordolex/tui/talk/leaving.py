@@ -63,16 +63,19 @@ class Leaving(Calls):
         if leave is not None and prompt:
             closing = named(to_bytes(leave.send))
             choices = [
-                ("properly", f"Leave it properly: send {closing}, then release the port"),
+                (
+                    "properly",
+                    f"Leave without saving: send {closing}, changes that are not stored are lost; release",
+                ),
                 ("release", "Just release the port, DTR goes off; the device stays where it is"),
                 ("hand over", "Release the port and keep DTR on, for another program to go on"),
-                ("stay", "Stay"),
             ]
+            choices.insert(0, ("stay", "Stay"))
             if leave.save:
                 saving = named(to_bytes(leave.save))
-                choices.insert(1, ("save", f"Store the changes first: send {saving}, and stay to see what it says"))
+                choices.insert(0, ("save", f"Store the changes first: send {saving}, and stay to see what it says"))
             if read_endpoint(link.endpoint).kind != "serial":
-                del choices[-2]  # a port on the network drops its control lines by itself
+                del choices[-1]  # a port on the network drops its control lines by itself
             how = await self.app.push_screen_wait(Pick(f"The device stands at {prompt}", choices))
             if how == "hand over":
                 await self._hand_over(link)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from dataclasses import replace
 
 from textual import work
 
@@ -20,7 +21,7 @@ from ordolex.tui.talk.sending import Files
 from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.widgets.screen_view import ScreenView
 
-_MORE = [
+WITH_THIS_LINE = [
     ("command", "A question of the device's sheet"),
     ("pick", "Choose from the device's list or menu, by name"),
     ("search", "Search the conversation"),
@@ -39,6 +40,7 @@ _MORE = [
     ("clear", "Clear the view; the record stays"),
     ("earlier", "Search what was sent earlier, to send it again or edit it"),
     ("signals", "Control lines, flow control and error counters"),
+    ("low", "Open with DTR and RTS low, or high again: for a device that resets on DTR; kept with the link"),
     ("echo", "Local echo on or off: show what is typed on the device's screen"),
     ("wrap", "Break the lines of a wide screen, or pan it"),
     ("roll", "Tick off points as they are tested, with the list that remains"),
@@ -59,11 +61,27 @@ class LineWork(Said, Rates, Jobs, Files, Reach, Leaving):
 
     @work
     async def action_more(self) -> None:
-        what = await self.app.push_screen_wait(Pick("With this line", _MORE))
+        what = await self.app.push_screen_wait(Pick("With this line", WITH_THIS_LINE))
+        if what is not None:
+            await self._with_this_line(what)
+
+    @work
+    async def do_from_menu(self, what: str) -> None:
+        """One entry of the menu, chosen elsewhere."""
+        await self._with_this_line(what)
+
+    async def _with_this_line(self, what: str) -> None:
         link = self.session.chosen
-        if what is None or link is None:
+        if link is None:
+            self.say("No link is chosen. F2 shows the ports; Enter there opens one.", "unsure")
             return
-        at_once = {"reset": self._reset, "clear": self._clear, "echo": self._turn_echo, "wrap": self._turn_wrap}
+        at_once = {
+            "reset": self._reset,
+            "clear": self._clear,
+            "echo": self._turn_echo,
+            "wrap": self._turn_wrap,
+            "low": self._turn_low,
+        }
         closed_too = {
             "command": self._command, "pick": self._pick, "search": self._search, "facts": self._facts,
             "charset": self._choose_charset, "earlier": self._earlier, "signals": self._show_signals,
@@ -103,6 +121,12 @@ class LineWork(Said, Rates, Jobs, Files, Reach, Leaving):
         talk.local_echo = not talk.local_echo
         words = "on: what is sent stands underlined on the device's screen (Ctrl+D)" if talk.local_echo else "off"
         self.say(f"local echo is {words}")
+
+    def _turn_low(self, link: LinkRecord) -> None:
+        low = link.outputs != "low"
+        self.session.change_link(replace(link, outputs="low" if low else ""))
+        how = "low" if low else "high"
+        self.say(f"from the next opening on DTR and RTS are {how}; some systems raise them for a moment all the same")
 
     def _turn_wrap(self, link: LinkRecord) -> None:
         view = self.query_one(ScreenView)

@@ -76,14 +76,21 @@ class Proving(Works):
         right = answer is not None and answer.verdict is Verdict.RIGHT
         self.say(words, "good" if right else "unsure")
 
-    def action_loop(self) -> None:
+    @work
+    async def action_loop(self) -> None:
         """Sends the pattern of the loop test and compares what comes back."""
         link = self.session.chosen
         if link is None or not self.session.is_open(link):
             self.say("Open a port first: the loop test sends a pattern and looks what comes back", "unsure")
             return
-        self._stop_asking()
         sent = pattern(self.session.line_of(link))
+        view = self.session.view(link).evidence
+        there = "A device is on this line: it was heard, and the pattern would go into it. " if view.heard else ""
+        choices = [("stay", "Send nothing"), ("send", f"TXD and RXD are joined at the far end: send {len(sent)} bytes")]
+        title = f"Loop test: {there}Only for a line without a device"
+        if await self.app.push_screen_wait(Pick(title, choices)) != "send":
+            return
+        self._stop_asking()
         future = self.session.ask(link, sent)
         if future is not None:
             self.say(f"loop test: {len(sent)} bytes sent")

@@ -44,7 +44,7 @@ class Rates(Works):
         if wanted is None:
             return
         hint = "the device's own command; {baud} stands for the rate. Nothing, if only the port shall change"
-        command = await self._line("How is the device told?", self._last_rate_command, rate_command_reading, hint)
+        command = await self._line("How is the device told?", self._rate_command(link), rate_command_reading, hint)
         question = await self._question(link) if command is not None else None
         if command is None or question is None:
             return
@@ -61,6 +61,12 @@ class Rates(Works):
             self._keep_rate(link, runner)
             self._tell(link, result.words, good=result.proven)
 
+    def _rate_command(self, link: LinkRecord) -> str:
+        """As its sheet says that the device is told a rate, else as it was typed last."""
+        sheet = self.session.sheet_of(link)
+        known = next((p for p in sheet.parameter if p.changes_line and p.write), None) if sheet is not None else None
+        return known.write.replace("{value}", "{baud}") if known is not None else self._last_rate_command
+
     def _keep_rate(self, link: LinkRecord, runner: LinkRunner) -> None:
         if runner.line.text != link.line:
             self.session.change_link(replace(link, line=runner.line.text, source="changed in lock step"))
@@ -71,7 +77,7 @@ class Rates(Works):
         if wanted is None:
             return
         hint = "the device's own command; {baud} stands for the rate. Nothing, if it follows by itself"
-        command = await self._line("How is the device told?", self._last_rate_command, rate_command_reading, hint)
+        command = await self._line("How is the device told?", self._rate_command(link), rate_command_reading, hint)
         question = await self._question(link) if command is not None else None
         if command is None or question is None:
             return

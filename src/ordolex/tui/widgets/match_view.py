@@ -7,6 +7,7 @@ import textwrap
 from rich.text import Text
 
 from ordolex.core.match.explain import rows
+from ordolex.core.match.verdict import Kind
 from ordolex.core.text.escapes import named
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.match_board import RATES, Board, Seen
@@ -40,8 +41,7 @@ def _sentence(ink: Palette, seen: Seen | None, next_: str, width: int) -> Text:
     """The verdict, and what to do next, in two lines."""
     if seen is None or seen.verdict is None:
         return Text(cut(next_, width) + "\n\n", ink.style("straw"))
-    best = seen.inference.best
-    sure = best is not None and best.probability >= 0.9
+    sure = seen.verdict.kind is Kind.CERTAIN
     text = Text(f"{GOOD if sure else UNSURE} ", ink.style("moss" if sure else "straw"))
     text.append(cut(seen.verdict.words, width - 2) + "\n", ink.style("moss" if sure else "straw", bold=True))
     text.append("Next  ", ink.style("straw"))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 from textual.app import ComposeResult
+from textual.await_complete import AwaitComplete
 from textual.binding import Binding, BindingType
+from textual.command import CommandPalette
 from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Input, OptionList, Static
@@ -32,7 +34,25 @@ CSS = """
 """
 
 
-class LinePrompt(ModalScreen[str | None]):
+T = TypeVar("T")
+
+
+class Prompt(ModalScreen[T]):
+    """What is asked in front of a desk. It is answered only while it is in front: a key that was pressed before it was
+    gone, or before help came over it, is for nobody, and must not take away another screen in its place."""
+
+    def dismiss(self, result: T | None = None) -> AwaitComplete:
+        return super().dismiss(result) if self.app.screen is self else AwaitComplete()
+
+
+class Palette(CommandPalette):
+    """The list of all commands; the same holds for it."""
+
+    def dismiss(self, result: None = None) -> AwaitComplete:
+        return super().dismiss(result) if self.app.screen is self else AwaitComplete()
+
+
+class LinePrompt(Prompt[str | None]):
     """One line. `read` turns the text into a sentence on how it is understood, or raises ValueError with what is
     wrong; the line can be given only when it is understood. Esc gives None."""
 
@@ -55,6 +75,7 @@ class LinePrompt(ModalScreen[str | None]):
 
     def on_mount(self) -> None:
         self._reading(self._value)
+        self.query_one("#line", EntryLine).put(self._value, offered=True)  # what is typed takes its place
 
     def on_input_changed(self, event: Input.Changed) -> None:
         self._reading(event.value)
@@ -78,7 +99,7 @@ class LinePrompt(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class Pick(ModalScreen[str | None]):
+class Pick(Prompt[str | None]):
     """A short list of (answer, words). Esc gives None."""
 
     DEFAULT_CSS = CSS.format(name="Pick")
@@ -103,7 +124,7 @@ class Pick(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class Picture(ModalScreen[bool]):
+class Picture(Prompt[bool]):
     """Lines to look at. `x` gives True, where it can be written as a file; Esc gives False."""
 
     DEFAULT_CSS = (

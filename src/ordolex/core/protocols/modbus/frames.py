@@ -22,16 +22,20 @@ class Found:
     unit     who gave it; another than was asked is a fault of the bus
     trouble  why what came is no answer, for when no more comes
     echoed   whether our own bytes came back before it
+    end      where the answer ends in the bytes
     """
 
     pdu: bytes = b""
     unit: int = 0
     trouble: str = ""
     echoed: bool = False
+    end: int = 0
 
 
 class Framing(Protocol):
     name: str
+    echoes: bool
+    """Whether our own bytes come back before each answer, as far as is known."""
 
     def wrap(self, unit: int, pdu: bytes) -> bytes:
         """The bytes of one request."""
@@ -77,7 +81,8 @@ class Rtu(_Serial):
             pdu = self._frame_at(rest, start, sent[1])
             if pdu and rest[start] == sent[0]:
                 self.echoes = echoed
-                return Found(pdu, sent[0], echoed=echoed)
+                end = len(data) - len(rest) + start + len(pdu) + 3
+                return Found(pdu, sent[0], echoed=echoed, end=end)
             if pdu and start == 0:
                 words = f"unit {rest[0]} answered for unit {sent[0]}"
                 other = Found(trouble=words, unit=rest[0], echoed=echoed)
@@ -116,8 +121,10 @@ class Ascii(_Serial):
         asked = bytes.fromhex(sent[1:-2].decode())
         rest, echoed = self._without_echo(sent, asked[1], data)
         found = Found(trouble=f"{len(rest)} characters that are no answer" if rest else "", echoed=echoed)
+        at = len(data) - len(rest) + len(rest.partition(b":")[0])
         for piece in rest.split(b":")[1:]:
             text, end, _ = piece.partition(b"\r\n")
+            behind, at = at + 1 + len(text) + 2, at + 1 + len(piece)
             try:
                 body = bytes.fromhex(text.decode("ascii"))
             except ValueError:
@@ -131,7 +138,7 @@ class Ascii(_Serial):
                 found = Found(trouble=f"unit {body[0]} answered for unit {asked[0]}", unit=body[0], echoed=echoed)
             else:
                 self.echoes = echoed
-                return Found(body[1:-1], body[0], echoed=echoed)
+                return Found(body[1:-1], body[0], echoed=echoed, end=behind)
         return found
 
 
@@ -139,6 +146,7 @@ class Tcp:
     """Transactions are numbered; an answer to another number is an old one and is passed over."""
 
     name = "TCP"
+    echoes = False
 
     def __init__(self) -> None:
         self._number = 0
@@ -160,7 +168,7 @@ class Tcp:
                 if data[at + 6] != sent[6]:
                     words = f"unit {data[at + 6]} answered for unit {sent[6]}"
                     return Found(trouble=words, unit=data[at + 6])
-                return Found(data[at + 7 : at + 6 + size], data[at + 6])
+                return Found(data[at + 7 : at + 6 + size], data[at + 6], end=at + 6 + size)
             trouble = "an answer to an earlier request"
             at += 6 + size
         if at < len(data):

@@ -15,6 +15,10 @@ MOST_REGISTERS, MOST_BITS = 125, 2000
 """Of one read (6.1, 6.3)."""
 MOST_WRITTEN, MOST_BITS_WRITTEN, MOST_READ_WRITE = 123, 1968, 121
 """Of one write (6.11, 6.12, 6.17)."""
+READS = (1, 2, 3, 4, 11, 17, 43)
+"""Functions that change nothing at the device, so that they may be asked again."""
+MASK_WRITE = 22
+"""The function that changes single bits of a register (6.16)."""
 
 
 class ModbusError(ValueError):

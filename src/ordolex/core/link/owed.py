@@ -1,0 +1,197 @@
+"""Answers that are still owed: of protocols whose answers do not say which question they belong to.
+
+A device that answers after the time-out owes that answer. Whoever asks the next question must not take it for his own.
+Every unanswered question is kept here until its answer has come late, or so much time has passed that it comes no more;
+and the last answers are kept, because some devices and adapters give each of them twice.
+
+Without I/O and clock: times are seconds of one monotonic clock that the caller reads.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+from ordolex.core.link.question import Question, Verdict
+
+LONGEST_S = 20.0
+"""An answer that is later than this is not waited for: no serial protocol waits so long for one."""
+_MARGIN_S = 0.1
+_LATE_FACTOR = 1.5  # what is waited for answers whose lateness was measured
+_REMEMBERED = 6  # answers that are compared with what comes next
+_DOUBLE_WITHIN_S = 3.0
+_MOST_HEARD = 4096
+_LINE_ENDS = (b"\r", b"\n")
+
+
+@dataclass(frozen=True, slots=True)
+class Late:
+    """Answers came after the time-out: what was waited, and what they took."""
+
+    timeout_s: float
+    took_s: float
+
+    @property
+    def enough_s(self) -> float:
+        """A time-out that would be long enough: half as much again as the slowest took, in whole tenths."""
+        return -(-round(self.took_s * _LATE_FACTOR * 1000) // 100) / 10
+
+    @property
+    def words(self) -> str:
+        return f"answers come late: time-out {self.timeout_s:g} s, they take {self.took_s:.1f} s"
+
+
+@dataclass(slots=True)
+class _Debt:
+    question: Question
+    sent_s: float
+
+
+class Owed:
+    """What one link is owed. `late` says how late answers were, once that was seen."""
+
+    def __init__(self) -> None:
+        self.late: Late | None = None
+        self.doubled = False
+        """Whether an answer was seen twice."""
+        self.turn_round_s = 0.0
+        """The slowest answer that came in time."""
+        self._bound_s = 0.0
+        self._debts: list[_Debt] = []
+        self._heard = bytearray()
+        self._given: deque[tuple[bytes, bytes, float]] = deque(maxlen=_REMEMBERED)
+
+    @property
+    def frames(self) -> bool:
+        """Whether frames are owed: what comes then is not judged as text."""
+        return any(debt.question.codec is not None for debt in self._debts)
+
+    def forget(self) -> None:
+        """The port was opened anew, or has other settings: nothing that was asked before is answered any more."""
+        self._debts.clear()
+        self._heard.clear()
+        self._given.clear()
+        self._bound_s = 0.0
+
+    def unanswered(self, question: Question, sent_s: float) -> None:
+        """The wait for this question has ended without its answer."""
+        if _is_told_apart(question) or (question.expected is None and not question.owes):
+            return
+        self._debts.append(_Debt(question, sent_s))
+
+    def answered(self, question: Question, data: bytes, sent_s: float, now_s: float) -> None:
+        """The question was answered. Where it had been asked before in vain, this may be the answer to the first time
+        it was asked, and the last one's may still come."""
+        if _is_told_apart(question):
+            return
+        same = [debt for debt in self._debts if debt.question.data == question.data]
+        if same:
+            self._debts.remove(same[0])
+            self._debts.append(_Debt(question, sent_s))
+            self._bound_s = max(self._bound_s, now_s - same[0].sent_s)
+        else:
+            self.turn_round_s = max(self.turn_round_s, now_s - sent_s)
+        self._gave(question, data, now_s)
+
+    def _gave(self, question: Question, data: bytes, now_s: float) -> None:
+        if question.codec is not None or question.owes:
+            self._given.append((question.data, _answer_in(question, data), now_s))
+
+    def wait_s(self, question: Question, now_s: float) -> float:
+        """How long to wait before this is asked; 0 where nothing of another question can be taken for its answer."""
+        self._run_out(now_s)
+        until = [debt.sent_s + self._patience_s(debt) for debt in self._debts if _confusable(debt.question, question)]
+        return max(0.0, max(until, default=now_s) - now_s)
+
+    def hear(self, data: bytes, now_s: float) -> tuple[Question, bytes, float] | None:
+        """Takes what came while nothing was asked. The late answer in it, if there is one: its question, the bytes, and
+        the seconds that it took."""
+        if not self._debts:
+            self._heard.clear()
+            self.doubled |= bool(self._given) and data.endswith(self._given[-1][1])
+            return None
+        self._heard += data[-_MOST_HEARD:]
+        del self._heard[:-_MOST_HEARD]
+        heard = bytes(self._heard)
+        for debt in self._debts:
+            if _is_answer(debt.question, heard):
+                self._debts.remove(debt)
+                self._heard.clear()
+                self._came_late(debt.question, now_s - debt.sent_s)
+                self._gave(debt.question, heard, now_s)
+                return debt.question, heard, now_s - debt.sent_s
+        return None
+
+    def hear_beside(self, question: Question, data: bytes, now_s: float) -> list[Question]:
+        """The same for what came while `question` was asked, as far as it can be no answer to that one: the questions
+        that were answered late in it."""
+        others = [d for d in self._debts if not _confusable(d.question, question) and _is_answer(d.question, data)]
+        for debt in others:
+            self._debts.remove(debt)
+            self._came_late(debt.question, now_s - debt.sent_s)
+        return [debt.question for debt in others]
+
+    def _came_late(self, question: Question, took_s: float) -> None:
+        if took_s > question.timeout_s and (self.late is None or took_s > self.late.took_s):
+            self.late = Late(question.timeout_s, took_s)
+
+    def could_be_older(self, question: Question, data: bytes) -> bool:
+        """Whether the answer in `data` may as well belong to another question that is still owed one."""
+        return any(
+            debt.question.data != question.data and _is_answer(debt.question, data)
+            for debt in self._debts
+            if debt.question.codec is not None or debt.question.owes
+        )
+
+    def could_be_double(self, question: Question, data: bytes, now_s: float) -> bool:
+        """Whether the answer in `data` is, byte for byte, one that another question was given lately."""
+        answer = _answer_in(question, data)
+        return any(
+            asked != question.data and answer == given and now_s - at_s < _DOUBLE_WITHIN_S
+            for asked, given, at_s in self._given
+        )
+
+    def suspect(self, now_s: float) -> None:
+        """An answer came that may be any of those that are owed: they may take as long as the oldest of them has been
+        waited for, and so long everything is let run out."""
+        if self._debts:
+            self._bound_s = max(self._bound_s, now_s - min(debt.sent_s for debt in self._debts))
+
+    def _patience_s(self, debt: _Debt) -> float:
+        measured = self.late.took_s * _LATE_FACTOR if self.late is not None else 0.0
+        wait = max(2 * debt.question.timeout_s, measured, self._bound_s)
+        return min(LONGEST_S, wait + _MARGIN_S)
+
+    def _run_out(self, now_s: float) -> None:
+        """Drops what comes no more. While it is not known how late answers are, they are suspected for long."""
+        known = self.late is not None or self._bound_s > 0
+        self._debts = [
+            debt for debt in self._debts if now_s - debt.sent_s < (self._patience_s(debt) if known else LONGEST_S)
+        ]
+        if not self._debts:
+            self._bound_s = 0.0
+
+
+def _is_told_apart(question: Question) -> bool:
+    """Whether the answer says which question it belongs to."""
+    return question.codec is not None and question.codec.numbered
+
+
+def _is_answer(question: Question, data: bytes) -> bool:
+    if question.codec is not None:
+        return question.codec.judge(data) is Verdict.RIGHT
+    verdict = question.judge(data)
+    return verdict is Verdict.RIGHT or (question.owes and verdict is Verdict.UNJUDGED and data.endswith(_LINE_ENDS))
+
+
+def _answer_in(question: Question, data: bytes) -> bytes:
+    """The answer without what stands around it."""
+    answers = question.codec.answers(data) if question.codec is not None else []
+    return answers[0] if answers else data.strip()
+
+
+def _confusable(owed: Question, asked: Question) -> bool:
+    """Whether the answer to one could be taken for the other's. Frames say whose they are, text does not."""
+    if owed.codec is None or asked.codec is None:
+        return owed.codec is None and asked.codec is None
+    return owed.codec.answers_from == asked.codec.answers_from

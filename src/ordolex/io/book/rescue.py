@@ -1,0 +1,192 @@
+"""Saves what can be read of a damaged book into a new one, row by row; the damaged one is only read, from a copy."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sqlite3
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ordolex.io.book.book import make_book
+from ordolex.io.book.reader import LAST_US
+from ordolex.io.faults import BookFault, Fault
+
+_MAGIC = b"SQLite format 3\x00"
+_PAGE_SIZE = (8192).to_bytes(2)
+_BATCH = 200
+_GIVE_UP_AFTER = 1 << 20
+"""Ids without a readable row after which a table is taken to have ended."""
+_TABLES = {
+    "site": "name, created_utc_us",
+    "visit": "id, started_utc_us, started_mono_us, ended_utc_us, program",
+    "link": "id, name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs,"
+    " created_utc_us",
+    "adapter": "identity, name",
+    "chunk": "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data",
+    "event": "id, visit, link, utc_us, mono_us, kind, text, detail",
+}
+
+
+@dataclass(slots=True)
+class Rescued:
+    """How much was saved, and how often the reading had to skip something."""
+
+    links: int = 0
+    chunks: int = 0
+    bytes: int = 0
+    events: int = 0
+    skipped: int = 0
+
+    def as_dict(self) -> dict[str, int]:
+        return {
+            "links": self.links, "chunks": self.chunks, "bytes": self.bytes, "events": self.events,
+            "skipped": self.skipped,
+        }  # fmt: skip
+
+    @property
+    def words(self) -> str:
+        lost = f"; in {self.skipped} places something could not be read" if self.skipped else "; nothing was skipped"
+        return f"saved {self.bytes} bytes in {self.chunks} pieces, {self.events} events, {self.links} links{lost}"
+
+
+def rescue(damaged: Path, into: Path) -> Rescued:
+    """Raises a Fault where nothing can be opened or nothing can be written."""
+    if not damaged.is_file():
+        raise Fault(f"there is no book {damaged}", "check the path")
+    done = Rescued()
+    with tempfile.TemporaryDirectory(dir=into.parent, prefix=".rescue-") as folder:
+        try:
+            old = _opened(damaged, Path(folder))
+            make_book(into, damaged.stem)
+            new = sqlite3.connect(into)
+            new.execute("DELETE FROM site")
+            for table, columns in _TABLES.items():
+                _save(old, new, table, columns, done)
+            if not new.execute("SELECT count(*) FROM site").fetchone()[0]:
+                new.execute("INSERT INTO site VALUES (?, 0)", (damaged.stem,))
+            _name_links(new)
+            new.commit()
+            new.close()
+            old.close()
+        except (sqlite3.Error, OSError) as error:
+            raise Fault(f"{into} cannot be written: {error}", "choose another place") from error
+    return done
+
+
+def _opened(damaged: Path, folder: Path) -> sqlite3.Connection:
+    """A copy that SQLite opens; with its journal, or without where that is what is damaged."""
+    why: object = "its file is too short"
+    for journal in (True, False):
+        copy = folder / f"copy-{journal}.ordolex"
+        shutil.copyfile(damaged, copy)
+        wal = damaged.with_name(damaged.name + "-wal")
+        if journal and wal.is_file():
+            shutil.copyfile(wal, copy.with_name(copy.name + "-wal"))
+        with copy.open("r+b") as file:
+            head = file.read(18)
+            if head[:16] != _MAGIC:
+                file.seek(0)
+                file.write(_MAGIC + _PAGE_SIZE)
+        connection = sqlite3.connect(copy)
+        connection.text_factory = lambda data: data.decode("utf-8", "replace")
+        try:
+            connection.execute("PRAGMA writable_schema = ON")  # lets a schema be read of which a part is damaged
+            connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+            connection.execute("SELECT id FROM chunk LIMIT 1").fetchone()
+        except sqlite3.Error as error:
+            why = error
+            connection.close()
+            continue
+        return connection
+    raise BookFault(f"nothing of {damaged} can be opened: {why}", "it was left as it is")
+
+
+def _save(old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns: str, done: Rescued) -> None:
+    wanted = _columns_there(old, table, columns)
+    marks = ", ".join("?" * len(wanted))
+    for row in _rows(old, table, ", ".join(wanted), done):
+        try:
+            new.execute(f"INSERT OR IGNORE INTO {table} ({', '.join(wanted)}) VALUES ({marks})", row)
+        except sqlite3.Error:
+            done.skipped += 1
+            continue
+        done.links += table == "link"
+        done.events += table == "event"
+        if table == "chunk":
+            done.chunks += 1
+            done.bytes += len(row[-1]) if isinstance(row[-1], bytes) else 0
+
+
+def _columns_there(old: sqlite3.Connection, table: str, columns: str) -> list[str]:
+    """A book of an earlier version lacks some columns."""
+    try:
+        there = {row[1] for row in old.execute(f"PRAGMA table_info({table})")}
+    except sqlite3.Error:
+        there = set()
+    return [name for name in columns.split(", ") if not there or name in there]
+
+
+def _rows(old: sqlite3.Connection, table: str, columns: str, done: Rescued) -> Iterator[tuple[Any, ...]]:
+    """Every row that can be read, in the order of ids; where one cannot, from the next one on that can."""
+    last, step = -1, 1
+    missed = False
+    while step <= _GIVE_UP_AFTER:
+        found: list[tuple[Any, ...]] = []
+        try:
+            sql = f"SELECT rowid, {columns} FROM {table} WHERE rowid > ? ORDER BY rowid LIMIT {1 if missed else _BATCH}"
+            for row in old.execute(sql, (last,)):
+                found.append(row)
+        except sqlite3.Error:
+            if not missed:
+                done.skipped += 1
+            missed = True
+            if found:
+                last = found[-1][0]
+                yield from (row[1:] for row in found if _is_whole(table, row[1:]))
+            else:
+                last, step = last + step, step * 2
+            continue
+        if not found:
+            return
+        missed, step = False, 1
+        last = found[-1][0]
+        for row in found:
+            if _is_whole(table, row[1:]):
+                yield row[1:]
+            else:
+                done.skipped += 1
+
+
+def _is_whole(table: str, row: tuple[Any, ...]) -> bool:
+    if table == "chunk":
+        return (
+            isinstance(row[-1], bytes)
+            and row[3] in ("rx", "tx")
+            and all(isinstance(n, int) for n in row[4:11])
+            and 0 <= row[4] < LAST_US
+        )
+    if table == "event":
+        return all(isinstance(n, int) for n in row[:5]) and all(isinstance(t, str) for t in row[5:]) and _is_told(row)
+    if table == "link":
+        return all(isinstance(value, int if place in (0, 9, len(row) - 1) else str) for place, value in enumerate(row))
+    return True
+
+
+def _is_told(row: tuple[Any, ...]) -> bool:
+    try:
+        return isinstance(json.loads(row[-1]), dict) and 0 <= row[3] < LAST_US
+    except (ValueError, RecursionError):
+        return False
+
+
+def _name_links(new: sqlite3.Connection) -> None:
+    """Links whose row is lost get one, so that their bytes can be found."""
+    lost = new.execute("SELECT DISTINCT link FROM chunk WHERE link NOT IN (SELECT id FROM link)").fetchall()
+    for (number,) in lost:
+        new.execute(
+            "INSERT INTO link (id, name, endpoint, created_utc_us) VALUES (?, ?, '', 0)", (number, f"link {number}")
+        )

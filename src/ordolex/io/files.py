@@ -1,0 +1,117 @@
+"""Files that are written for somebody: never over another one unless it was said, never half, and never a book."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import re
+import stat
+import tempfile
+from collections.abc import Iterable
+from pathlib import Path
+
+from ordolex.io.faults import Fault
+
+PRIVATE, PRIVATE_FOLDER = 0o600, 0o700
+_BESIDE = ("-wal", "-shm", "-journal", ".lock")
+_RESERVED = re.compile(r"(?i)(con|prn|aux|nul|com\d|lpt\d)(\..*)?")
+
+
+def safe_name(text: str, otherwise: str = "unnamed") -> str:
+    """A file's name made of a name that came from a sheet, a device or a book: it leads into no other folder, and holds
+    nothing that a terminal or a file system takes for more than a letter."""
+    name = re.sub(r"[^\w.+-]+", "-", text).strip("-.")[:60].rstrip("-.")
+    return f"{name}-" if _RESERVED.fullmatch(name) else name or otherwise
+
+
+def check_new(path: Path, *, force: bool = False, book: Path | None = None) -> None:
+    """Raises a Fault where `path` may not be written: it is there already, or is the book that is read."""
+    if book is not None and is_of_book(path, book):
+        raise Fault(f"{path} is the book itself", "choose another name; the book was left as it is")
+    if path.is_dir():
+        raise Fault(f"{path} cannot be written: it is a folder", "give the name of a file")
+    if not force and os.path.lexists(path) and not _is_stream(path):
+        raise Fault(f"{path} is there already", "choose another name, or --force to write over it")
+
+
+def is_of_book(path: Path, book: Path) -> bool:
+    """Whether a path leads to the book's file or one of those beside it."""
+    for one in (book, *(book.with_name(book.name + end) for end in _BESIDE)):
+        with contextlib.suppress(OSError):
+            if path.samefile(one):
+                return True
+        if os.path.realpath(path) == os.path.realpath(one):
+            return True
+    return False
+
+
+def write_new(path: Path, pieces: Iterable[bytes], *, force: bool = False, book: Path | None = None) -> int:
+    """Writes a whole file, or none: aside first, then in its place. How many bytes. Raises a Fault."""
+    check_new(path, force=force, book=book)
+    try:
+        if _is_stream(path):
+            with path.open("wb") as out:
+                return sum(out.write(piece) for piece in pieces)
+        handle, aside = tempfile.mkstemp(prefix=f".{path.name[:40]}.", dir=path.parent)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                count = sum(file.write(piece) for piece in pieces)
+                file.flush()
+                os.fsync(file.fileno())
+            Path(aside).chmod(0o666 & ~_umask())
+            _put_in_place(Path(aside), path, force)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                Path(aside).unlink()
+            raise
+        return count
+    except OSError as error:
+        raise Fault(f"{path} cannot be written: {error.strerror or error}", "choose another place") from error
+
+
+def _put_in_place(aside: Path, path: Path, force: bool) -> None:
+    if force:
+        aside.replace(path)  # a symbolic link is replaced, not what it leads to
+        return
+    try:
+        os.link(aside, path)  # fails where somebody made the file meanwhile
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without hard links
+        aside.replace(path)
+        return
+    aside.unlink()
+
+
+def _is_stream(path: Path) -> bool:
+    """Whether it is a pipe or a device, such as /dev/stdout: those are written to as they are."""
+    try:
+        mode = path.stat().st_mode
+    except OSError:
+        return False
+    return stat.S_ISFIFO(mode) or stat.S_ISCHR(mode) or stat.S_ISSOCK(mode)
+
+
+def _umask() -> int:
+    now = os.umask(0o022)
+    os.umask(now)
+    return now
+
+
+def private_folder(path: Path) -> Path:
+    """Makes a folder that only its owner may look into. Raises OSError."""
+    missing = [one for one in (path, *path.parents) if not one.exists()]
+    for one in reversed(missing):
+        with contextlib.suppress(FileExistsError):
+            one.mkdir(mode=PRIVATE_FOLDER)
+    if not path.is_dir():
+        raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR), str(path))
+    return path
+
+
+def private_file(path: Path) -> None:
+    """Makes the file if it is not there, and takes it from everybody else. Raises OSError."""
+    os.close(os.open(path, os.O_RDWR | os.O_CREAT, PRIVATE))
+    with contextlib.suppress(OSError):  # not ours to change, or a file system without rights
+        path.chmod(PRIVATE)

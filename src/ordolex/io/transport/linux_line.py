@@ -1,0 +1,56 @@
+"""What Linux really sets on a serial port, and what waits in it: termios2 and a few queries of the driver.
+
+The system takes a rate that the UART cannot do without a word, and stays at another; so what was set is read back
+(asm-generic/termbits.h, struct termios2; ioctl_tty(2)). On other systems nothing is known, and None says so.
+"""
+
+from __future__ import annotations
+
+import struct
+import sys
+
+_TCGETS2, _TIOCOUTQ, _TIOCGICOUNT = 0x802C542A, 0x5411, 0x545D
+_TERMIOS2 = struct.Struct("4I B 19s 2I")
+_NEAR = 0.03  # a divisor that is not whole gives a rate that is a little off, and receivers bear that
+
+
+def rate_in_force(fd: int) -> int | None:
+    """The rate at which the port sends, in bit/s; None where the system does not tell."""
+    if not sys.platform.startswith("linux"):
+        return None
+    import fcntl
+
+    buffer = bytearray(_TERMIOS2.size)
+    try:
+        fcntl.ioctl(fd, _TCGETS2, buffer)
+    except OSError:
+        return None
+    return int(_TERMIOS2.unpack(bytes(buffer))[-1])
+
+
+def is_another_rate(wanted: int, found: int | None) -> bool:
+    """Whether the port is not at the rate that was wanted, by more than receivers bear."""
+    return found is not None and abs(found - wanted) > _NEAR * wanted
+
+
+def waiting_out(fd: int) -> int:
+    """Bytes that the system has taken and that have not gone out; 0 where it does not tell."""
+    try:
+        import fcntl
+
+        return int.from_bytes(fcntl.ioctl(fd, _TIOCOUTQ, bytes(4)), sys.byteorder)
+    except (ImportError, OSError):
+        return 0
+
+
+def discard_waiting(fd: int) -> None:
+    """Throws away what has not gone out: closing a port that is held back would wait for it, up to half a minute."""
+    try:
+        import termios
+
+        termios.tcflush(fd, termios.TCOFLUSH)
+    except (ImportError, OSError, ValueError):
+        return
+    except Exception as error:  # termios.error is no OSError
+        if type(error).__name__ != "error":
+            raise
