@@ -42,13 +42,16 @@ class AskEverywhere(Prompt[str | None]):
         self._work: Future[list[Try]] | None = None
         self._began = mono_s()
         self._stopped = False
+        self._head, self._rows, self._foot = (
+            Static("", id=f"ask-{part}", markup=False) for part in ("head", "rows", "foot")
+        )
 
     def compose(self) -> ComposeResult:
         with Vertical():
-            yield Static("", id="ask-head", markup=False)
+            yield self._head
             with VerticalScroll():
-                yield Static("", id="ask-rows", markup=False)
-            yield Static("", id="ask-foot", markup=False)
+                yield self._rows
+            yield self._foot
 
     def on_mount(self) -> None:
         self._work = self._session.ask_everywhere(self._ports, self._line, self._question, self._arrived.append)
@@ -68,17 +71,17 @@ class AskEverywhere(Prompt[str | None]):
         left = max(0.0, longest_s(self._ports, self._line, self._question) - (mono_s() - self._began))
         state = "stopped" if self._stopped else "done" if self.over else f"at most {left:.1f} s left"
         head.append(f"{len(self._tries)} of {len(self._ports)} ports, {state}", ink.style("dim"))
-        self.query_one("#ask-head", Static).update(head)
+        self._head.update(head)
         rows = Text(no_wrap=True)
         for done in sorted(self._tries, key=lambda t: (not t.answered, not t.heard)):
             glyph, colour = (GOOD, "moss") if done.answered else (UNSURE, "straw") if done.heard else (NOTE, "dim")
             glyph, colour = (BAD, "brick") if done.answer is None else (glyph, colour)
             rows.append(f"{glyph} {cut(visible_text(done.port.name), 26):<27}", ink.style(colour))
             rows.append(f"{visible_text(words(done))}\n", ink.style("ice" if done.heard else "dim"))
-        self.query_one("#ask-rows", Static).update(rows)
-        self.query_one("#ask-foot", Static).update(Text(self._foot(), ink.style("straw")))
+        self._rows.update(rows)
+        self._foot.update(Text(self._next(), ink.style("straw")))
 
-    def _foot(self) -> str:
+    def _next(self) -> str:
         if not self.over:
             return "Esc stops"
         answered = [done for done in self._tries if done.answered]

@@ -7,11 +7,11 @@ from typing import ClassVar
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from ordolex.core.link.ladder import RUNGS
 from ordolex.tui.commands import EVERYWHERE, of_context
+from ordolex.tui.widgets.prompts import Prompt
 
 PURPOSE = {
     "Find": "Find: which port is it? Choose one, press Enter, give the line settings on its sticker; it is opened.",
@@ -71,7 +71,7 @@ HOW_TO = (
 )  # fmt: skip
 
 
-class HelpScreen(ModalScreen[None]):
+class HelpScreen(Prompt[None]):
     DEFAULT_CSS = """
     HelpScreen { align: center middle; background: $background 60%; }
     HelpScreen > VerticalScroll { width: 100; max-width: 96%; height: 92%; background: $bar; padding: 1 2;

@@ -27,15 +27,17 @@ class Identify(Prompt[tuple[str, str] | None]):
         self._session = session
         self._watch = UnplugWatch()
         self._seen = -1
+        self._step = Static("", id="step", markup=False)
+        self._line = EntryLine(id="line")
+        self._line.display = False
+        self._hint = Static("Esc goes back", classes="dim", id="hint")
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static("Which adapter is it?", classes="title")
-            yield Static("", id="step", markup=False)
-            line = EntryLine(id="line")
-            line.display = False
-            yield line
-            yield Static("Esc goes back", classes="dim", id="hint")
+            yield self._step
+            yield self._line
+            yield self._hint
 
     def on_mount(self) -> None:
         self.set_interval(0.1, self._turn)
@@ -53,12 +55,11 @@ class Identify(Prompt[tuple[str, str] | None]):
         if watch.found:
             port = next(p for p in session.ports if p.identity == watch.found)
             words = f"{words} {visible_text(port.name)} came back at {visible_text(port.endpoint)}."
-            line = self.query_one("#line", EntryLine)
-            line.display = True
-            line.put(session.name_of(watch.found))
-            line.focus()
-            self.query_one("#hint", Static).update("A name for it, such as: left adapter, blue tape. Enter keeps it")
-        self.query_one("#step", Static).update(words)
+            self._line.display = True
+            self._line.put(session.name_of(watch.found))
+            self._line.focus()
+            self._hint.update("A name for it, such as: left adapter, blue tape. Enter keeps it")
+        self._step.update(words)
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         if self._watch.found and event.value.strip():

@@ -36,11 +36,12 @@ class ReadyList(Prompt[list[str]]):
         self._ticked: set[int] = set()
         self._at = 0
         self._booted_s: float | None = None
+        self._drawn = Static("", id="steps", markup=False)
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(f"Ready? {visible_text(self._sheet.device)}", classes="title", markup=False)
-            yield Static("", id="steps", markup=False)
+            yield self._drawn
             yield Static("Space ticks, c counts the boot down, Esc goes back", classes="dim")
 
     def on_mount(self) -> None:
@@ -67,7 +68,7 @@ class ReadyList(Prompt[list[str]]):
             left = self._booted_s - mono_s()
             words = f"booting, {left:.0f} s left" if left > 0 else "it should be up now"
             text.append(f"\n  {words}\n", ink.style("straw" if left > 0 else "moss"))
-        self.query_one("#steps", Static).update(text)
+        self._drawn.update(text)
 
     def action_move(self, by: int) -> None:
         self._at = max(0, min(self._at + by, len(self._steps) - 1))

@@ -39,12 +39,13 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
         self._procedure, self._own, self._can_rehearse = procedure, own, can_rehearse
         self._values = {f.name: values.get(f.name, f.default) for f in procedure.field}
         self._at = 0
+        self._form = Static("", id="form", markup=False)
 
     def compose(self) -> ComposeResult:
         with Vertical():
             title = f"Procedure {self._procedure.name}: {self._procedure.means}"
             yield Static(visible_text(title), classes="title", markup=False)
-            yield Static("", id="form", markup=False)
+            yield self._form
             rehearse = ", h rehearses it on a stand-in" if self._can_rehearse else ""
             yield Static(
                 f"Enter changes a value, t types all of it into the device{rehearse}, Esc goes back", classes="dim"
@@ -77,7 +78,7 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
         count = len(faults)
         words = f"{count} value{'s' * (count != 1)} must be put right first" if count else "all values fit together"
         text.append(f"\n  {words}\n", ink.style("brick" if count else "moss"))
-        self.query_one("#form", Static).update(text)
+        self._form.update(text)
 
     @staticmethod
     def _source(field: PlanField, value: str) -> str:

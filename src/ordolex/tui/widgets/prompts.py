@@ -39,10 +39,17 @@ T = TypeVar("T")
 
 class Prompt(ModalScreen[T]):
     """What is asked in front of a desk. It is answered only while it is in front: a key that was pressed before it was
-    gone, or before help came over it, is for nobody, and must not take away another screen in its place."""
+    gone, or before help came over it, is for nobody, and must not take away another screen in its place. A key that
+    was pressed before it stands is for it, and answers it once it stands. It holds what it changes and does not look
+    for it: on its way out its parts are gone before its timers are."""
 
     def dismiss(self, result: T | None = None) -> AwaitComplete:
-        return super().dismiss(result) if self.app.screen is self else AwaitComplete()
+        if self.app.screen is not self:
+            return AwaitComplete()
+        if not self.is_mounted:
+            self.call_later(self.dismiss, result)
+            return AwaitComplete()
+        return super().dismiss(result)
 
 
 class Palette(CommandPalette):
@@ -62,33 +69,32 @@ class LinePrompt(Prompt[str | None]):
     def __init__(self, title: str, value: str, read: Callable[[str], str], hint: str, *, hidden: bool = False) -> None:
         super().__init__()
         self._title, self._value, self._read, self._hint = title, value, read, hint
-        self._hidden = hidden
+        self._line = EntryLine(value, id="line")
+        self._line.password = hidden
+        self._shown = Static("", id="reading", markup=False)
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
-            line = EntryLine(self._value, id="line")
-            line.password = self._hidden
-            yield line
-            yield Static("", id="reading", markup=False)
+            yield self._line
+            yield self._shown
             yield Static(self._hint, classes="dim", markup=False)
 
     def on_mount(self) -> None:
         self._reading(self._value)
-        self.query_one("#line", EntryLine).put(self._value, offered=True)  # what is typed takes its place
+        self._line.put(self._value, offered=True)  # what is typed takes its place
 
     def on_input_changed(self, event: Input.Changed) -> None:
         self._reading(event.value)
 
     def _reading(self, text: str) -> bool:
-        shown = self.query_one("#reading", Static)
         try:
             reading, good = self._read(text), True
         except ValueError as error:
             reading, good = f"✗ {error}", False
-        shown.update(reading)
-        shown.set_class(not good, "bad")
-        shown.set_class(good, "good")
+        self._shown.update(reading)
+        self._shown.set_class(not good, "bad")
+        self._shown.set_class(good, "good")
         return good
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
@@ -143,18 +149,19 @@ class Picture(Prompt[bool]):
     def __init__(self, title: str, lines: list[str], hint: str) -> None:
         super().__init__()
         self._title, self._lines, self._hint = title, lines, hint
+        self._view = VerticalScroll()
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
             yield Static("")
-            with VerticalScroll():
+            with self._view:
                 yield Static("\n".join(self._lines), id="lines", markup=False)
             yield Static("")
             yield Static(self._hint, classes="dim", markup=False)
 
     def on_mount(self) -> None:
-        self.query_one(VerticalScroll).focus()
+        self._view.focus()
 
     def action_leave(self, draw: bool) -> None:
         self.dismiss(draw)
