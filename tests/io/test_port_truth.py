@@ -12,12 +12,12 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.netserial.comport import Control
 from ordolex.io.faults import SettingsRefused
-from ordolex.io.ports.holders import holders
+from ordolex.io.ports.holders import holders, sees_all
 from ordolex.io.ports.survey import ListedPort, identity_at, path_of, survey
 from ordolex.io.ports.sysfs import is_without_hardware
 from ordolex.io.runner import LinkRunner
 from ordolex.io.transport.base import ModemLines
-from ordolex.io.transport.linux_line import is_another_rate, rate_in_force
+from ordolex.io.transport.linux_line import is_another_rate, marks_errors, rate_in_force
 from ordolex.io.transport.serial_port import SerialTransport, with_pulses
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Ear, Notes, ServeBench, until
@@ -192,3 +192,32 @@ async def test_a_network_port_is_told_that_they_are_low(serve_bench: ServeBench,
     assert client is not None
     await until(lambda: client._control["dtr"] == Control.DTR_OFF and client._control["rts"] == Control.RTS_OFF)
     await runner.release()
+
+
+def test_where_not_every_program_can_be_seen_a_port_is_not_called_free(tmp_path: Path) -> None:
+    (row,) = survey(lambda: [ADAPTER], lambda: [], lambda: {}, tmp_path, lambda: False)
+    assert row.state in ("unknown", "no-rights") and (row.may_be_opened or row.state == "no-rights")
+    (row,) = survey(lambda: [ADAPTER], lambda: [], lambda: {}, tmp_path, lambda: True)
+    assert row.state in ("free", "no-rights")
+    assert not sees_all(tmp_path / "none") and not sees_all(tmp_path), "a system without the list does not tell"
+    (tmp_path / "1" / "fd").mkdir(parents=True)
+    assert sees_all(tmp_path)
+
+
+async def test_bytes_are_the_same_where_the_system_marks_errors(ear: Ear, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ordolex.io.transport.serial_port._is_pseudo_terminal", lambda path: False)
+    master, slave = os.openpty()
+    transport = SerialTransport(os.ttyname(slave))
+    await transport.open(LINE, ear)
+    assert transport.places_errors
+    await transport.configure(LineSettings(19200))
+    assert marks_errors(slave), "a new setting takes the marks away, so they are asked for again"
+    sent = bytes(range(256)) + b"\xff\xff\xff\x00\xff" * 40
+    for at in range(0, len(sent), 7):
+        os.write(master, sent[at : at + 7])
+        await asyncio.sleep(0)
+    await until(lambda: len(ear.data) >= len(sent))
+    assert bytes(ear.data) == sent
+    await transport.close()
+    os.close(slave)
+    os.close(master)

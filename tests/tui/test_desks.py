@@ -453,7 +453,7 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
         site.ports = [HELD, PORT]
         site.app._session.ports.clear()
         await site.until(lambda: site.app.query_one(FindDesk).port is not None)
-        await site.until(lambda: "the only free port" in site.said())
+        await site.until(lambda: "the only port that is not taken" in site.said())
         port = site.app.query_one(FindDesk).port
         assert port is not None and port.endpoint == PORT.endpoint
 

@@ -64,7 +64,7 @@ class _Tap:
 
 def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question) -> float:
     """The most that asking can take, apart from ports that are slow to open; all are asked at once."""
-    rounds = -(-sum(port.state == "free" for port in ports) // AT_ONCE)
+    rounds = -(-sum(port.may_be_opened for port in ports) // AT_ONCE)
     return rounds * (question.timeout_s + line.seconds_for(len(question.data)) + 0.2)
 
 
@@ -113,7 +113,7 @@ async def _one(
     make_transport: Callable[[Endpoint], Transport],
     tap: _Tap,
 ) -> Try:
-    if port.state != "free":
+    if not port.may_be_opened:
         return Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))
     async with gate:
         runner = LinkRunner(0, port.endpoint, line, tap, make_transport)

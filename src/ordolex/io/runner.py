@@ -110,6 +110,11 @@ class LinkRunner:
         return self._transport is not None
 
     @property
+    def places_errors(self) -> bool:
+        """Whether line errors come with the byte that they belong to."""
+        return self._transport is not None and self._transport.places_errors
+
+    @property
     def line(self) -> LineSettings:
         return self._state.line
 

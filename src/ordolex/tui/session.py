@@ -377,7 +377,8 @@ class Session:
     def heard_in_book(self, link: LinkRecord) -> list[Capture]:
         """What the record has of this link, heard lately: one capture for each time at one setting."""
         items = self.book.reader.latest(_EARLIER_ITEMS, link.id)
-        flags = read_endpoint(link.endpoint).kind == "rfc2217"
+        runner = self.runner(link)
+        flags = runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"
         return captures(items, self.line_of(link), with_flags=flags)
 
     def note(self, text: str, link: LinkRecord | None = None) -> None:

@@ -99,6 +99,7 @@ GOOD, BAD, UNSURE = "✓", "✗", "◦"
 
 STATES = {
     "free": (OPEN_KNOT, "ink"),
+    "unknown": (UNSURE, "straw"),
     "held": (BAD, "brick"),
     "no-rights": (BAD, "brick"),
     "no-driver": (BAD, "brick"),

@@ -64,7 +64,7 @@ class Ear:
     def capture(self) -> Capture:
         """Everything since `begin`."""
         line = self._runner.line
-        flags = tuple(self.flags) if self._runner.endpoint.kind == "rfc2217" else None
+        flags = tuple(self.flags) if self._runner.places_errors else None
         times, spread = times_of(self._arrivals, line, max(_LEAST_SPREAD_S, self._late_s))
         starts = starts_from_arrivals(self._arrivals, line, self._late_s)
         return Capture(line, bytes(self.data), flags, starts, times, spread).first(self._most)

@@ -41,6 +41,26 @@ def holders(proc: Path = Path("/proc")) -> dict[str, Holder]:
     return found
 
 
+def sees_all(proc: Path = Path("/proc")) -> bool:
+    """Whether we may look into every process. If not, a port that looks free may be another user's; on systems without
+    such a list it may be anybody's."""
+    try:
+        processes = [entry for entry in proc.iterdir() if entry.name.isdigit()]
+    except OSError:
+        return False
+    return bool(processes) and not any(_is_closed(process) for process in processes)
+
+
+def _is_closed(process: Path) -> bool:
+    try:
+        os.scandir(process / "fd").close()
+    except PermissionError:
+        return True
+    except OSError:
+        pass  # it ended meanwhile
+    return False
+
+
 def _open_devices(process: Path) -> set[str]:
     targets: set[str] = set()
     folder = f"{process}/fd"

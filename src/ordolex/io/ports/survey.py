@@ -10,7 +10,7 @@ from typing import Any
 
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.io.ports import benches
-from ordolex.io.ports.holders import Holder, group_that_may, holders
+from ordolex.io.ports.holders import Holder, group_that_may, holders, sees_all
 from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, is_without_hardware, uart_of
 
 
@@ -18,7 +18,7 @@ from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, 
 class PortFacts:
     """One row of the survey.
 
-    state     free, held, no-rights, no-driver or gone
+    state     free, held, no-rights, no-driver, gone, or unknown: nobody is seen on it, but we do not see every program
     holder    who holds it, or which group may use it; empty where neither is known
     identity  what the port is called across replugging and renumbering
     place     where it is plugged; driver: what the system drives it with
@@ -46,6 +46,11 @@ class PortFacts:
     kind: str = ""
 
     @property
+    def may_be_opened(self) -> bool:
+        """Nothing is known that stands against it."""
+        return self.state in ("free", "unknown")
+
+    @property
     def rate_matters(self) -> bool:
         """Whether a UART stands between: a device that is USB to the core takes any rate."""
         return self.driver not in NATIVE_DRIVERS
@@ -71,12 +76,14 @@ def survey(
     notices: Callable[[], Iterable[BenchNotice]] = benches.running,
     held: Callable[[], dict[str, Holder]] = holders,
     sysfs: Path = ROOT,
+    all_seen: Callable[[], bool] = sees_all,
 ) -> list[PortFacts]:
     """All ports, the benches' first. It may take tens of milliseconds: call it away from an event loop."""
     rows = [row for notice in notices() for row in _bench_rows(notice)]
     by_whom = held() if os.name == "posix" else {}
+    unheld = "free" if all_seen() else "unknown"
     own = [
-        _own_row(port, by_whom, driver_of(port.path, sysfs), uart_of(port.path, sysfs))
+        _own_row(port, by_whom, unheld, driver_of(port.path, sysfs), uart_of(port.path, sysfs))
         for port in (listed or os_ports)()
         if not is_without_hardware(port.path, sysfs)
     ]
@@ -118,9 +125,9 @@ def os_ports() -> list[ListedPort]:
     ]
 
 
-def _own_row(port: ListedPort, by_whom: dict[str, Holder], driver: str, uart: str) -> PortFacts:
+def _own_row(port: ListedPort, by_whom: dict[str, Holder], unheld: str, driver: str, uart: str) -> PortFacts:
     holder = by_whom.get(os.path.realpath(port.path))
-    state, who = "free", ""
+    state, who = unheld, ""
     if holder is not None:
         state, who = "held", holder.text
     elif os.name == "posix" and not os.access(port.path, os.R_OK | os.W_OK):

@@ -48,6 +48,8 @@ class ModemLines:
 class Transport(Protocol):
     opens_low: bool
     """Set before opening: DTR and RTS are low from the beginning, as far as the system can do that."""
+    places_errors: bool
+    """Line errors come with the byte that they belong to; else they are counted, and their place is not known."""
 
     async def open(self, line: LineSettings, listener: Listener) -> None: ...
 

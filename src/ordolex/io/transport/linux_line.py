@@ -54,3 +54,21 @@ def discard_waiting(fd: int) -> None:
     except Exception as error:  # termios.error is no OSError
         if type(error).__name__ != "error":
             raise
+
+
+def mark_errors(fd: int) -> None:
+    """Asks for each error in its place in the bytes (IEEE 1003.1, 11.2.2 Input Modes: PARMRK, INPCK)."""
+    import termios
+
+    attributes = termios.tcgetattr(fd)
+    attributes[0] |= termios.PARMRK | termios.INPCK
+    attributes[0] &= ~(termios.IGNPAR | termios.IGNBRK | termios.BRKINT | termios.ISTRIP)
+    termios.tcsetattr(fd, termios.TCSANOW, attributes)
+
+
+def marks_errors(fd: int) -> bool:
+    """Whether the bytes that are read have marks in them."""
+    import termios
+
+    wanted = termios.PARMRK | termios.INPCK
+    return bool(termios.tcgetattr(fd)[0] & wanted == wanted)

@@ -37,6 +37,7 @@ class Rfc2217Transport(TcpTransport):
         self._agreed: asyncio.Future[bool] | None = None
         self._answers: dict[Code, asyncio.Future[int]] = {}
         self._line_errors: LineErrors | None = None
+        self.places_errors = True  # a notice stands right before its byte
         self._may_send = asyncio.Event()
         self._may_send.set()
 

@@ -16,14 +16,22 @@ from pathlib import Path
 
 import serial
 
-from ordolex.core.line.settings import Flow, LineSettings
+from ordolex.core.line.settings import Flow, LineSettings, Parity
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.marked import ErrorPlaces
 from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault, NoRights, PortHeld, PortLost, PortMissing, SettingsRefused
 from ordolex.io.ports.holders import group_that_may, holders
 from ordolex.io.transport.base import READ_SIZE, Listener, ModemLines, Pacer
 from ordolex.io.transport.driver_counters import DriverCounters
-from ordolex.io.transport.linux_line import discard_waiting, is_another_rate, rate_in_force, waiting_out
+from ordolex.io.transport.linux_line import (
+    discard_waiting,
+    is_another_rate,
+    mark_errors,
+    marks_errors,
+    rate_in_force,
+    waiting_out,
+)
 
 try:
     from termios import error as termios_error
@@ -44,6 +52,8 @@ class SerialTransport:
     def __init__(self, path: str, *, threaded: bool = os.name != "posix") -> None:
         self.path = path
         self.opens_low = False
+        self.places_errors = False
+        self._places = ErrorPlaces(parity=False)
         self._threaded = threaded
         self._port: serial.Serial | None = None
         self._listener: Listener | None = None
@@ -64,6 +74,8 @@ class SerialTransport:
             raise
         self._port, self._listener = port, listener
         self._counters = DriverCounters.of(port)
+        self.places_errors = os.name == "posix" and marks_errors(port.fileno())
+        self._places = ErrorPlaces(parity=line.parity is not Parity.NONE)
         self._reading.set()
         if self._threaded:
             threading.Thread(target=self._read_thread, args=(port,), name=f"read {self.path}", daemon=True).start()
@@ -96,7 +108,14 @@ class SerialTransport:
         except Fault:
             port.close()
             raise
+        self._mark(port)
         return port
+
+    def _mark(self, port: serial.Serial) -> None:
+        """Asks for marks where errors can be: a pseudo-terminal has none. After each setting: it takes them away."""
+        if os.name == "posix" and not _is_pseudo_terminal(self.path):
+            with contextlib.suppress(*PORT_ERRORS):
+                mark_errors(port.fileno())
 
     def _check_rate(self, port: serial.Serial, line: LineSettings) -> None:
         """Reads back what the system really set: it takes a rate that the UART cannot do without a word."""
@@ -145,8 +164,15 @@ class SerialTransport:
                 self._loop.call_soon_threadsafe(self._deliver, data, mono_s())
 
     def _deliver(self, data: bytes, at_s: float) -> None:
-        if self._listener is not None:
-            self._listener.arrived(data, self._new_errors(), at_s)
+        if self.places_errors:
+            self._tell(self._places.receive(data, self._new_errors()), at_s)
+        else:
+            self._tell([(data, self._new_errors())], at_s)
+
+    def _tell(self, pieces: list[tuple[bytes, LineErrors | None]], at_s: float) -> None:
+        for data, errors in pieces:
+            if self._listener is not None:
+                self._listener.arrived(data, errors, at_s)
 
     def _new_errors(self) -> LineErrors | None:
         return None if self._counters is None else self._counters.since_last()
@@ -164,8 +190,10 @@ class SerialTransport:
                     self._listener.modem_lines(seen)
             before = lines
             errors = self._new_errors()
-            if errors is not None and self._listener is not None:
-                self._listener.arrived(b"", errors, mono_s())
+            if self.places_errors and not self._paused:
+                self._tell(self._places.looked(errors), mono_s())
+            elif errors is not None:
+                self._tell([(b"", errors)], mono_s())
             await asyncio.sleep(_WATCH_S)
 
     def _lost(self, error: BaseException | None) -> None:
@@ -194,15 +222,20 @@ class SerialTransport:
         before = port.get_settings()
         try:
             _set_all(port, _kept_by(self.path, line))
+            self._mark(port)
             self._check_rate(port, line)
         except (*PORT_ERRORS, SettingsRefused) as error:
             with contextlib.suppress(*PORT_ERRORS):  # what was refused must not stand in the way of what comes next
                 _restore(port, before)
+                self._mark(port)
             if isinstance(error, Fault):
                 raise
             raise SettingsRefused(
                 f"{self.path} cannot be set to {line.text}: {error}", "choose another rate or format"
             ) from error
+        rest = self._places.set_anew(parity=line.parity is not Parity.NONE)
+        if rest:
+            self._tell([(rest, None)], mono_s())
 
     async def send_break(self, seconds: float) -> None:
         port = self._need_port()
@@ -368,9 +401,13 @@ def _set(port: serial.Serial, line: LineSettings) -> None:
 def _kept_by(path: str, line: LineSettings) -> LineSettings:
     """What the kernel keeps of the settings: a pseudo-terminal has eight data bits and no parity, whatever is asked.
     Asking all the same works once and fails the next time, so it is not asked."""
-    if os.path.realpath(path).startswith("/dev/pts/"):
+    if _is_pseudo_terminal(path):
         return LineSettings(line.baud, stop_bits=2.0 if line.stop_bits > 1 else 1.0, flow=line.flow)
     return line
+
+
+def _is_pseudo_terminal(path: str) -> bool:
+    return os.path.realpath(path).startswith("/dev/pts/")
 
 
 def open_fault(path: str, error: BaseException) -> Fault:

@@ -70,6 +70,7 @@ class TcpTransport:
     def __init__(self, endpoint: Endpoint) -> None:
         self.endpoint = endpoint
         self.opens_low = False
+        self.places_errors = False
         self._wire: _Wire | None = None
         self._listener: Listener | None = None
 

@@ -21,6 +21,7 @@ class MemoryTransport:
     def __init__(self, device: Callable[[MemoryTransport, bytes], None] | None = None) -> None:
         self.device = device
         self.opens_low = False
+        self.places_errors = True
         self.written = bytearray()
         self.line: LineSettings | None = None
         self.breaks = 0
@@ -101,6 +102,7 @@ class FaultyTransport:
         write_hangs: bool = False,
     ) -> None:
         self.opens_low = False
+        self.places_errors = True
         self._inner = inner
         self._single_bytes = single_bytes
         self._left = lose_after

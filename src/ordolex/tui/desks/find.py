@@ -142,11 +142,11 @@ class FindDesk(Desk):
         self._show_detail()
 
     def _choose_the_only_one(self, table: DataTable[Text], said: bool) -> None:
-        free = [at for at, port in enumerate(self._rows) if port.state == "free"]
+        free = [at for at, port in enumerate(self._rows) if port.may_be_opened]
         if len(free) == 1:
             table.move_cursor(row=free[0])
         if len(free) == 1 and not said:
-            self.say(f"{self._rows[free[0]].name} is chosen already: it is the only free port")
+            self.say(f"{self._rows[free[0]].name} is chosen already: it is the only port that is not taken")
 
     def _is_new(self, port: PortFacts) -> bool:
         return self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s()) is not None
@@ -167,7 +167,7 @@ class FindDesk(Desk):
             glyph, colour, state = TIED, "moss", "held by us"
         elif port.state == "gone" and identity in self.session.changes.left:
             glyph, colour, state = BAD, "brick", "just left"
-        elif port.state == "free" and self.session.changes.came_s_ago(identity, now) is not None:
+        elif port.may_be_opened and self.session.changes.came_s_ago(identity, now) is not None:
             glyph, colour, state = "▸", "copper", "just came"
         room = 22 if self.size.width < 96 else 26
         cells = {
@@ -346,7 +346,7 @@ class FindDesk(Desk):
     @work
     async def action_everywhere(self) -> None:
         """Three lines to type, each with what was typed last: the question, the settings, the wait."""
-        free = [port for port in self.session.ports if port.state == "free"]
+        free = [port for port in self.session.ports if port.may_be_opened]
         if not free:
             self.say("No port is free to ask on", "unsure")
             return

@@ -126,7 +126,7 @@ class MatchDesk(Desk):
     async def action_begin_all(self) -> None:
         """On every link of the site that has line settings and is not proven, and on free ports too, all at once."""
         links = [link for link in self.session.links if self._is_open_question(link)]
-        ports = [p.endpoint for p in self.session.ports if p.state == "free" and not self.session.link_for(p.endpoint)]
+        ports = [p.endpoint for p in self.session.ports if p.may_be_opened and not self.session.link_for(p.endpoint)]
         ports = [endpoint for endpoint in ports if read_endpoint(endpoint).has_line]
         if not links and not ports:
             self.say("Every link with line settings is proven or being matched, and no port is free", "plain")

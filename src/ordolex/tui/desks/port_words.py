@@ -20,9 +20,8 @@ def pair_words(port: PortFacts, session: Session) -> str:
 
 def next_step(port: PortFacts, session: Session) -> str:
     """What to do with this port now, in one sentence or two."""
-    link = session.link_for(port.endpoint)
     tried = session.tries.words(port.endpoint)
-    if tried and port.state == "free":
+    if tried and port.may_be_opened:
         return tried[0].upper() + tried[1:] + "."
     if port.holder == "us":
         return "We hold it. F5 talks on it, r releases it."
@@ -38,6 +37,12 @@ def next_step(port: PortFacts, session: Session) -> str:
             return "Plugged, but no driver takes it. w says where one comes from; then the port comes by itself."
         case "gone":
             return "It is gone. Plug it in again, I am watching."
+    unseen = " Programs of other users cannot be seen: one may have it." if port.state == "unknown" else ""
+    return _opening(port, session) + unseen
+
+
+def _opening(port: PortFacts, session: Session) -> str:
+    link = session.link_for(port.endpoint)
     if link is not None and link.line:
         return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
     if port.sticker and port.sticker != "any":
