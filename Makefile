@@ -6,7 +6,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup dev demo test check screenshots benchmark tools clean
+.PHONY: setup dev demo test kernel-test check screenshots benchmark tools clean
 
 setup: .venv/.installed
 dev: .venv/.installed-dev
@@ -37,6 +37,11 @@ tools:
 
 test: dev tools
 	$(BIN)/pytest
+
+# Needs Debian's kernel and QEMU, and says so where they are missing: scripts/need installs them if it may.
+kernel-test: dev
+	@scripts/need qemu-system-x86 linux-image-amd64 busybox-static cpio kmod || true
+	$(BIN)/pytest tests/kernel -n 0 -s -rs
 
 check: dev
 	$(BIN)/ruff format --check src tests benchmarks scripts

@@ -17,7 +17,6 @@ from ordolex.io.faults import BookFault, Fault
 
 _MAGIC = b"SQLite format 3\x00"
 _PAGE_SIZE = (8192).to_bytes(2)
-_BATCH = 200
 _GIVE_UP_AFTER = 1 << 20
 """Ids without a readable row after which a table is taken to have ended."""
 _TABLES = {
@@ -110,10 +109,12 @@ def _save(old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns:
     marks = ", ".join("?" * len(wanted))
     for row in _rows(old, table, ", ".join(wanted), done):
         try:
-            new.execute(f"INSERT OR IGNORE INTO {table} ({', '.join(wanted)}) VALUES ({marks})", row)
+            added = new.execute(f"INSERT OR IGNORE INTO {table} ({', '.join(wanted)}) VALUES ({marks})", row).rowcount
         except sqlite3.Error:
             done.skipped += 1
             continue
+        if added < 1:
+            continue  # it was there: a damaged file may show a row twice
         done.links += table == "link"
         done.events += table == "event"
         if table == "chunk":
@@ -131,34 +132,25 @@ def _columns_there(old: sqlite3.Connection, table: str, columns: str) -> list[st
 
 
 def _rows(old: sqlite3.Connection, table: str, columns: str, done: Rescued) -> Iterator[tuple[Any, ...]]:
-    """Every row that can be read, in the order of ids; where one cannot, from the next one on that can."""
+    """Every row that can be read, as they lie in the file; where one cannot, from the next id on that can. In a damaged
+    file ids come in any order and rows come twice: what counts as progress is a higher id not far from the last one."""
     last, step = -1, 1
-    missed = False
     while step <= _GIVE_UP_AFTER:
-        found: list[tuple[Any, ...]] = []
+        highest, whole = last, False
         try:
-            sql = f"SELECT rowid, {columns} FROM {table} WHERE rowid > ? ORDER BY rowid LIMIT {1 if missed else _BATCH}"
-            for row in old.execute(sql, (last,)):
-                found.append(row)
+            for row in old.execute(f"SELECT rowid, {columns} FROM {table} WHERE rowid > ? ORDER BY rowid", (last,)):
+                if highest < row[0] <= highest + _GIVE_UP_AFTER:
+                    highest = row[0]
+                if _is_whole(table, row[1:]):
+                    yield row[1:]
+                else:
+                    done.skipped += 1
+            whole = True
         except sqlite3.Error:
-            if not missed:
-                done.skipped += 1
-            missed = True
-            if found:
-                last = found[-1][0]
-                yield from (row[1:] for row in found if _is_whole(table, row[1:]))
-            else:
-                last, step = last + step, step * 2
-            continue
-        if not found:
+            done.skipped += step == 1
+        if whole:
             return
-        missed, step = False, 1
-        last = found[-1][0]
-        for row in found:
-            if _is_whole(table, row[1:]):
-                yield row[1:]
-            else:
-                done.skipped += 1
+        last, step = (highest, 1) if highest > last else (last + step, step * 2)
 
 
 def _is_whole(table: str, row: tuple[Any, ...]) -> bool:

@@ -10,6 +10,7 @@ import struct
 import sys
 
 _TCGETS2, _TIOCOUTQ, _TIOCGICOUNT = 0x802C542A, 0x5411, 0x545D
+_CMSPAR = 0o10000000000 if sys.platform.startswith("linux") else 0
 _TERMIOS2 = struct.Struct("4I B 19s 2I")
 _NEAR = 0.03  # a divisor that is not whole gives a rate that is a little off, and receivers bear that
 
@@ -26,6 +27,18 @@ def rate_in_force(fd: int) -> int | None:
     except OSError:
         return None
     return int(_TERMIOS2.unpack(bytes(buffer))[-1])
+
+
+def format_in_force(fd: int) -> tuple[int, str, int]:
+    """Data bits, parity as the letter N, E, O, M or S, stop bits, as the port has them. A driver puts back what
+    its chip cannot do (IEEE 1003.1, 11.2.4 Control Modes: CSIZE, PARENB, PARODD, CSTOPB; on Linux CMSPAR too)."""
+    import termios
+
+    flags = termios.tcgetattr(fd)[2]
+    bits = {termios.CS5: 5, termios.CS6: 6, termios.CS7: 7, termios.CS8: 8}[flags & termios.CSIZE]
+    odd, fixed = flags & termios.PARODD, flags & _CMSPAR
+    letter = ("M" if odd else "S") if fixed else ("O" if odd else "E")
+    return bits, letter if flags & termios.PARENB else "N", 2 if flags & termios.CSTOPB else 1
 
 
 def is_another_rate(wanted: int, found: int | None) -> bool:

@@ -26,6 +26,7 @@ from ordolex.io.transport.base import READ_SIZE, Listener, ModemLines, Pacer
 from ordolex.io.transport.driver_counters import DriverCounters
 from ordolex.io.transport.linux_line import (
     discard_waiting,
+    format_in_force,
     is_another_rate,
     mark_errors,
     marks_errors,
@@ -101,12 +102,11 @@ class SerialTransport:
         _set(port, _kept_by(self.path, line))
         try:
             port.open()
-        except PORT_ERRORS as error:
-            raise open_fault(self.path, error) from error
-        try:
-            self._check_rate(port, line)
-        except Fault:
+            self._check_set(port, line)
+        except BaseException as error:
             port.close()
+            if isinstance(error, PORT_ERRORS):
+                raise open_fault(self.path, error) from error
             raise
         self._mark(port)
         return port
@@ -117,12 +117,21 @@ class SerialTransport:
             with contextlib.suppress(*PORT_ERRORS):
                 mark_errors(port.fileno())
 
-    def _check_rate(self, port: serial.Serial, line: LineSettings) -> None:
-        """Reads back what the system really set: it takes a rate that the UART cannot do without a word."""
-        found = rate_in_force(port.fileno()) if os.name == "posix" else None
+    def _check_set(self, port: serial.Serial, line: LineSettings) -> None:
+        """Reads back what the system really set: it takes a rate or format that the port cannot do without a word."""
+        if os.name != "posix":
+            return
+        found = rate_in_force(port.fileno())
         if is_another_rate(line.baud, found):
             raise SettingsRefused(
                 f"{self.path} cannot do {line.baud} baud: it stays at {found}", "choose a rate that it can do"
+            )
+        kept = _kept_by(self.path, line)
+        if format_in_force(port.fileno()) != _as_format(kept):
+            raise SettingsRefused(
+                f"{self.path} cannot do {kept.data_bits} data bits, {kept.parity.word} parity, {kept.stop_bits:g} stop"
+                " bits: its driver keeps another format",
+                "choose another format, or another adapter",
             )
 
     # ---- reading
@@ -223,7 +232,7 @@ class SerialTransport:
         try:
             _set_all(port, _kept_by(self.path, line))
             self._mark(port)
-            self._check_rate(port, line)
+            self._check_set(port, line)
         except (*PORT_ERRORS, SettingsRefused) as error:
             with contextlib.suppress(*PORT_ERRORS):  # what was refused must not stand in the way of what comes next
                 _restore(port, before)
@@ -366,6 +375,11 @@ def _as_fields(line: LineSettings) -> dict[str, object]:
         "xonxoff": line.flow is Flow.XON_XOFF,
         "dsrdtr": line.flow is Flow.DTR_DSR,
     }
+
+
+def _as_format(line: LineSettings) -> tuple[int, str, int]:
+    """As `format_in_force` gives it: for 1.5 stop bits a port has the flag of two."""
+    return line.data_bits, line.parity.value, 2 if line.stop_bits > 1 else 1
 
 
 def _close_unwanted(opening: asyncio.Future[serial.Serial]) -> None:

@@ -47,9 +47,12 @@ class Prompt(ModalScreen[T]):
         if self.app.screen is not self:
             return AwaitComplete()
         if not self.is_mounted:
-            self.call_later(self.dismiss, result)
+            self.call_later(self._dismiss_now, result)
             return AwaitComplete()
         return super().dismiss(result)
+
+    def _dismiss_now(self, result: T | None) -> None:
+        self.dismiss(result)  # what it gives may not be awaited here
 
 
 class Palette(CommandPalette):
