@@ -1,6 +1,9 @@
-"""A search over a book of about 1 GB beside `grep -c` on its raw export, and how long such a book takes to open.
+"""A large book: search, jumps in time and exports, as ratios to `grep` on the raw export and to plain reading.
 
-.venv/bin/python -m benchmarks.search [--mb 1000] [--folder /tmp]
+Chunks are as they really come: a line each, from a device that speaks ten times a second; 4 KB, from a busy line; and
+190 KB, from a flood over a network.
+
+.venv/bin/python -m benchmarks.search [--mb 100] [--folder /tmp]
 """
 
 from __future__ import annotations
@@ -10,6 +13,7 @@ import random
 import subprocess
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from ordolex.core.export import export
@@ -20,71 +24,83 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import rows_with
 
 _NEEDLE = "hopper low"
-_CHUNK = 4096
+_LINE_PAUSE_S, _PAUSE_S = 0.1, 0.06
 
 
-def fill(path: Path, mb: int) -> int:
-    """Lines of text on four links, one in some ten thousand with the needle; how many hold it."""
+def fill(path: Path, size: int, chunk: int) -> None:
+    """`size` bytes of lines on four links, one in some ten thousand with the needle; `chunk` 0 for a line each."""
     rng = random.Random(1)
     book = Book(path, "search")
     links = [book.add_link(LinkRecord(0, f"link {n}", f"tcp://127.0.0.1:{n + 1}")).id for n in range(4)]
-    line, count, waiting, at = 0, 0, {link: bytearray() for link in links}, 1.0
-    for _ in range(mb << 20 >> 12):
+    waiting = {link: bytearray() for link in links}
+    line, done, at = 0, 0, 1.0
+    while done < size:
         link = rng.choice(links)
-        while len(waiting[link]) < _CHUNK:
+        rest = waiting[link]
+        while len(rest) < max(1, chunk):
             line += 1
-            needle = rng.random() < 1e-4
-            count += needle
-            state = _NEEDLE if needle else "running"
-            waiting[link] += b"row %08d raceway %d oxygen %.2f mg/l, feeder 2 %s\r\n" % (
-                line, line % 4, rng.random() * 20, state.encode(),
-            )  # fmt: skip
-        at += 0.02
-        book.recorder.record(link, "rx", bytes(waiting[link][:_CHUNK]), None, at)
-        del waiting[link][:_CHUNK]
+            state = _NEEDLE if rng.random() < 1e-4 else "running"
+            rest += (
+                f"row {line:08} raceway {line % 4} oxygen {rng.random() * 20:.2f} mg/l, feeder 2 {state}\r\n".encode()
+            )
+        at += _PAUSE_S if chunk else _LINE_PAUSE_S
+        piece = bytes(rest[:chunk] if chunk else rest)
+        del rest[: len(piece)]
+        book.recorder.record(link, "rx", piece, None, at)
+        done += len(piece)
         while book.recorder.full:
             time.sleep(0.01)
-    for link, rest in waiting.items():
-        book.recorder.record(link, "rx", bytes(rest), None, at + 1)
     book.close()
-    return count
 
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    parser.add_argument("--mb", type=int, default=1000)
+    parser.add_argument("--mb", type=int, default=100)
     parser.add_argument("--folder", type=Path, default=None)
     given = parser.parse_args()
-    with tempfile.TemporaryDirectory(dir=given.folder) as folder:
-        path, raw = Path(folder) / "big.ordolex", Path(folder) / "big.bin"
-        held = fill(path, given.mb)
+    for chunk, name in ((0, "a line each"), (4096, "4 KB"), (190_000, "190 KB")):
+        with tempfile.TemporaryDirectory(dir=given.folder) as folder:
+            _look_at(Path(folder), given.mb << 20, chunk, name)
+
+
+def _look_at(folder: Path, size: int, chunk: int, name: str) -> None:
+    path, raw = folder / "big.ordolex", folder / "big.bin"
+    fill(path, size, chunk)
+    reader = BookReader(path)
+    names = {link.id: link.name for link in reader.links()}
+    print(f"chunks of {name}: {reader.newest_ids()[0]} chunks, book of {path.stat().st_size / 1e6:.0f} MB")
+    with raw.open("wb") as file:
+        file.writelines(export("raw", reader.timeline(), {}))
+    hits = 0
+
+    def look() -> None:
+        nonlocal hits
+        hits = sum(1 for _ in rows_with(reader, Sieve(_NEEDLE)))
+
+    own_s = _best(look)
+    grep_s = _best(lambda: subprocess.run(["grep", "-a", "-c", "-i", _NEEDLE, str(raw)], capture_output=True))
+    aim_s = 2 * grep_s + 0.005 * hits
+    print(
+        f"  search, {hits} hits: {own_s:.2f} s; grep {grep_s:.3f} s; {own_s / aim_s:.2f} of twice grep and 5 ms a hit"
+    )
+    first, last = reader.first_and_last_us() or (0, 0)
+    middle = (first + last) // 2
+    jump_s = _best(lambda: next(iter(reader.chunks(span=(middle, None)))))
+    screen_s = _best(lambda: reader.latest(200, None, middle))
+    print(f"  jump to a time: {jump_s * 1000:.1f} ms, with 200 rows before it {screen_s * 1000:.1f} ms")
+    for form in ("raw", "text", "csv", "jsonl"):
+        seconds = _best(lambda form=form: sum(len(piece) for piece in export(form, reader.timeline(), names)), 1)
+        print(f"  export as {form}: {size / 1e6 / seconds:.1f} MB/s of what was recorded")
+    reader.close()
+
+
+def _best(work: Callable[[], object], times: int = 3) -> float:
+    took = []
+    for _ in range(times):
         began = time.perf_counter()
-        reader = BookReader(path)
-        latest = len(reader.latest(3000))
-        print(f"{path.stat().st_size / 1e9:.2f} GB, opened with its latest {latest} items in "
-              f"{(time.perf_counter() - began) * 1000:.0f} ms")  # fmt: skip
-        with raw.open("wb") as file:
-            file.writelines(export("raw", reader.timeline(), {}))
-        grep_s = min(_timed(lambda: subprocess.run(["grep", "-a", "-c", "-i", _NEEDLE, str(raw)], capture_output=True)))
-        found = 0
-
-        def look() -> None:
-            nonlocal found
-            found = sum(1 for _ in rows_with(reader, Sieve(_NEEDLE)))
-
-        own_s = min(_timed(look))
-        print(f"search for {_NEEDLE!r}: {found} rows of {held}, {own_s:.2f} s; grep -c -i on the raw export "
-              f"{grep_s:.2f} s; {own_s / grep_s:.1f} times")  # fmt: skip
-        reader.close()
-
-
-def _timed(work: object) -> list[float]:
-    times = []
-    for _ in range(3):
-        began = time.perf_counter()
-        work()  # type: ignore[operator]
-        times.append(time.perf_counter() - began)
-    return times
+        work()
+        took.append(time.perf_counter() - began)
+    return min(took)
 
 
 if __name__ == "__main__":

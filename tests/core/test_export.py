@@ -4,8 +4,11 @@ import json
 import struct
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from ordolex.core.export import FORMS, export, utc_text
+from ordolex.core.export import FORMS, export, rows_of, utc_text
+from ordolex.core.link.conversation import Conversation
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Chunk, Event
 
@@ -86,3 +89,43 @@ def test_every_form_bears_an_empty_record() -> None:
         assert isinstance(b"".join(export(form, iter([]), {})), bytes)
     with pytest.raises(ValueError, match="choose text"):
         export("doc", iter([]), {})
+
+
+PIECES = st.sampled_from(
+    [b"a", b"\r", b"\n", b"\r\n", b"oxygen", b"\xff", b"\xc3\xa9", b'",', b"=1", b"x" * 2048, b"y" * 5000]
+)
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from([0, 1_000, 100_000, 400_000]), st.integers(0, 1),
+            st.sampled_from(["rx", "rx", "rx", "bad", "tx", "note"]), st.lists(PIECES, max_size=9).map(b"".join),
+        ),
+        max_size=25,
+    )
+)  # fmt: skip
+def test_a_whole_record_at_once_has_the_rows_of_one_that_is_followed(passed: list[tuple[int, int, str, bytes]]) -> None:
+    """The short cut for plain lines changes nothing."""
+    at_us, items, wanted = 10**15, [], []
+    talks: dict[int, Conversation] = {}
+    for pause, link, kind, data in passed:
+        at_us += pause
+        talk = talks.setdefault(link, Conversation())
+        if kind == "note":
+            items.append(Event(link, at_us, 0, "opened", "opened"))
+            rows = talk.note("opened", at_us, cut=True)
+        else:
+            errors = LineErrors(parity=1) if kind == "bad" else None
+            items.append(Chunk(link, "tx" if kind == "tx" else "rx", at_us, 0, [data], 0, errors))
+            rows = talk.sent(data, at_us) if kind == "tx" else talk.heard(data, at_us, errors)
+        wanted += [(link, row) for row in rows]
+    wanted += [(link, row) for link, talk in talks.items() for row in talk.flush()]
+    assert list(rows_of(items)) == wanted
+    lines = []
+    for link, row in wanted:
+        after = f"+{row.after_ms:.0f} ms" if row.after_ms is not None else ""
+        errors = f"   ({row.errors})" if row.errors else ""
+        glyph = {"tx": "▸", "rx": "◂", "note": "·"}[row.direction]
+        lines.append(f"{utc_text(row.at_us)}  {('one', 'two')[link]}  {glyph} {after:>9}  {row.shown}{errors}\n")
+    assert b"".join(export("text", items, {0: "one", 1: "two"})).decode() == "".join(lines)

@@ -1,11 +1,14 @@
 """The search over a book finds what stands across chunks, on any link, and reads whole lines."""
 
+import random
 from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
 
+from ordolex.core.export import rows_of
 from ordolex.core.link.conversation import Direction
+from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Event, LinkRecord
 from ordolex.core.sieve import Sieve, since_midnight
 from ordolex.io.book.book import Book
@@ -101,3 +104,47 @@ def test_the_room_left_and_how_long_it_lasts(book: Path, monkeypatch: pytest.Mon
         file.write(bytes(1000))
     grown = watch.look()
     assert grown.book == first.book + 1000 and grown.hours == pytest.approx(10.0)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_search_finds_what_reading_everything_finds(tmp_path: Path, seed: int) -> None:
+    """In books cut at random, with large chunks of which only some lines are looked at."""
+    chance, at = random.Random(seed), 1.0
+    made = Book(tmp_path / "b.ordolex", "site")
+    links = [made.add_link(LinkRecord(0, name, "x")).id for name in ("pump house", "intake")]
+    words = [b"a", b"\n", b"\r\n", b"Ho", b"pper", b"hop", b" low", b" LOW", b"\xff", b"x" * 2100, b"a line\r\n" * 400]
+    for _ in range(60):
+        at += chance.choice((0.06, 0.1, 0.4))
+        data = b"".join(chance.choices(words, k=chance.randrange(8)))
+        errors = LineErrors(parity=1) if chance.random() < 0.1 else None
+        made.recorder.record(chance.choice(links), chance.choice(("rx", "rx", "tx")), data, errors, at)
+    made.close()
+    reader = BookReader(tmp_path / "b.ordolex")
+    everything = list(rows_of(reader.timeline()))
+    for text in ("hopper low", "p", "hex:70706572", "hex:0d0a", "hex:ff", "re:hop+er", "parity"):
+        sieve = Sieve(text)
+        wanted = [(link, row.at_us, row.data) for link, row in everything if sieve.passes(link, row)]
+        assert sorted((link, row.at_us, row.data) for link, row in rows_with(reader, sieve)) == sorted(wanted), text
+    reader.close()
+
+
+def test_a_jump_in_time_reads_a_handful_of_rows(tmp_path: Path) -> None:
+    made = Book(tmp_path / "b.ordolex", "site")
+    link = made.add_link(LinkRecord(0, "one", "x")).id
+    for number in range(2000):
+        made.recorder.record(link, "rx", b"line\r\n", LineErrors(framing=1), 1.0 + number / 10)
+    made.close()
+    reader = BookReader(tmp_path / "b.ordolex")
+    first, last = reader.first_and_last_us() or (0, 0)
+    steps = 0
+
+    def count() -> int:
+        nonlocal steps
+        steps += 1
+        return 0
+
+    reader._connection.set_progress_handler(count, 100)  # called every hundred steps of SQLite's machine
+    chunk = next(reader.chunks(span=((first + last) // 2, None)))
+    assert abs(chunk.utc_us - (first + last) // 2) < 200_000
+    assert steps < 30, "it does not read the table from its beginning"
+    reader.close()

@@ -5,19 +5,18 @@ Each function takes items of the record in order and gives pieces of the file. T
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import math
 import struct
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import asdict
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
 from ordolex.core.link.conversation import Conversation, Direction, Row
 from ordolex.core.record import CUTTING_EVENTS, Chunk, Event
-from ordolex.core.text.cells import harmless_cell
+from ordolex.core.text.cells import harmless_cell, quoted_cell
 from ordolex.core.text.visible import visible, visible_text
 
 FORMS = ("text", "csv", "jsonl", "raw", "hex", "pcapng")
@@ -26,14 +25,23 @@ SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "hex": "h
 Items = Iterable[Chunk | Event]
 Names = Mapping[int, str]
 
+_FEW = 4
+_PRINTABLE = bytes(range(0x20, 0x7F))
 _GLYPHS = {Direction.SENT: "▸", Direction.HEARD: "◂", Direction.NOTE: "·"}
 
 
 def utc_text(utc_us: int, *, date: bool = True) -> str:
     """ISO 8601 with milliseconds, such as 2026-11-23T10:41:52.104Z, or the time of day alone."""
-    moment = datetime.fromtimestamp(utc_us / 1e6, UTC)
-    text = f"{moment:%H:%M:%S}.{moment.microsecond // 1000:03d}"
-    return f"{moment:%Y-%m-%d}T{text}Z" if date else text
+    second, part = divmod(utc_us, 1_000_000)
+    day, time = _second_text(second)
+    text = f"{time}.{part // 1000:03d}"
+    return f"{day}T{text}Z" if date else text
+
+
+@lru_cache(64)
+def _second_text(second: int) -> tuple[str, str]:
+    moment = datetime.fromtimestamp(second, UTC)
+    return f"{moment:%Y-%m-%d}", f"{moment:%H:%M:%S}"
 
 
 def export(form: str, items: Items, names: Names) -> Iterator[bytes]:
@@ -44,35 +52,73 @@ def export(form: str, items: Items, names: Names) -> Iterator[bytes]:
     return makers[form](items, names)
 
 
-def rows_of(items: Items) -> Iterator[tuple[int, Row]]:
-    """(link, row) of a whole record, each link's bytes cut into lines of its own."""
-    talks: dict[int, Conversation] = {}
-    for item in items:
-        talk = talks.setdefault(item.link, Conversation())
-        for row in _rows(talk, item):
-            yield item.link, row
-    for link, talk in talks.items():
-        for row in talk.flush():
+def rows_of(items: Items, wants: Callable[[bytes], bool] = lambda line: True) -> Iterator[tuple[int, Row]]:
+    """(link, row) of a whole record, each link's bytes cut into lines of its own. Lines of which there is nothing to
+    say but their bytes may be left out: `wants` says which are not."""
+    for link, at_us, lines, rows in _lines_and_rows(items):
+        for line in lines:
+            if wants(line):
+                yield link, Row(Direction.HEARD, at_us, line)
+        for row in rows:
             yield link, row
 
 
-def _rows(talk: Conversation, item: Chunk | Event) -> list[Row]:
-    if isinstance(item, Event):
-        return talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
-    if item.direction == "tx":
-        return talk.sent(item.data, item.utc_us)
-    return talk.heard(item.data, item.utc_us, item.errors)
+def _lines_and_rows(items: Items) -> Iterator[tuple[int, int, list[bytes], list[Row]]]:
+    """(link, time, plain lines heard, rows behind them): plain lines are most of a record, and go all at once."""
+    talks: dict[int, Conversation] = {}
+    for item in items:
+        link = item.link
+        talk = talks.get(link)
+        if talk is None:
+            talk = talks[link] = Conversation()
+        if isinstance(item, Event):
+            yield link, 0, [], talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
+        elif item.direction == "tx":
+            yield link, 0, [], talk.sent(item.data, item.utc_us)
+        elif item.errors is not None:
+            yield link, 0, [], talk.heard(item.data, item.utc_us, item.errors)
+        else:
+            at_us = item.utc_us
+            head, lines, tail = talk.plain_lines(item.data)
+            if head or not lines:
+                yield link, at_us, [], talk.heard(head, at_us)
+            if lines:
+                yield link, at_us, lines, talk.heard(tail, at_us) if tail else []
+    for link, talk in talks.items():
+        yield link, 0, [], talk.flush()
 
 
 def as_text(items: Items, names: Names) -> Iterator[bytes]:
     """One line a row: time, link, direction, turn-round, text. Control bytes are shown, none is passed on."""
-    for link, row in rows_of(items):
-        after = f"+{row.after_ms:.0f} ms" if row.after_ms is not None else ""
-        errors = f"   ({row.errors})" if row.errors else ""
-        name = visible_text(names.get(link, "book"))
-        text = visible_text(row.text) if row.text else visible(row.data)
-        line = f"{utc_text(row.at_us)}  {name}  {_GLYPHS[row.direction]} {after:>9}  {text}{errors}\n"
-        yield line.encode()
+    shown: dict[int, str] = {}
+    for link, at_us, lines, rows in _lines_and_rows(items):
+        name = shown.get(link)
+        if name is None:
+            name = shown[link] = visible_text(names.get(link, "book"))
+        if lines:
+            head = f"{utc_text(at_us)}  {name}  {_GLYPHS[Direction.HEARD]} {'':>9}  "
+            yield f"{head}{_joined(lines, head)}\n".encode()
+        if rows:
+            yield "".join(_line(row, name) for row in rows).encode()
+
+
+def _joined(lines: list[bytes], head: str) -> str:
+    """All lines as they are shown, with a line end and the head between them. Where all end alike and hold nothing that
+    is shown in another way, which is usual, at once."""
+    if len(lines) > _FEW:
+        whole = b"".join(lines)
+        end = b"\r\n" if lines[0].endswith(b"\r\n") else b"\n"
+        if len(whole.translate(None, _PRINTABLE)) == len(lines) * len(end) and whole.count(end) == len(lines):
+            shown = whole[: -len(end)].decode("ascii").replace(end.decode(), f"{visible(end)}\n{head}")
+            return shown + visible(end)
+    return f"\n{head}".join(map(visible, lines))
+
+
+def _line(row: Row, name: str) -> str:
+    after = f"+{row.after_ms:.0f} ms" if row.after_ms is not None else ""
+    errors = f"   ({row.errors})" if row.errors else ""
+    text = visible_text(row.text) if row.text else visible(row.data)
+    return f"{utc_text(row.at_us)}  {name}  {_GLYPHS[row.direction]} {after:>9}  {text}{errors}\n"
 
 
 def as_hex(items: Items, names: Names) -> Iterator[bytes]:
@@ -103,46 +149,33 @@ _CSV_HEAD = [
 
 
 def as_csv(items: Items, names: Names) -> Iterator[bytes]:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(_CSV_HEAD)
+    yield (",".join(_CSV_HEAD) + "\r\n").encode()
+    shown = {link: quoted_cell(harmless_cell(visible_text(name))) for link, name in names.items()}
     for item in items:
-        name = harmless_cell(visible_text(names.get(item.link, "")))
+        head = f"{utc_text(item.utc_us)},{shown.get(item.link, '')}"
         if isinstance(item, Event):
-            text = harmless_cell(visible_text(item.text))
-            writer.writerow([utc_text(item.utc_us), name, item.kind, item.mono_us, "", "", "", "", "", text])
+            text = quoted_cell(harmless_cell(visible_text(item.text)))
+            yield f"{head},{quoted_cell(item.kind)},{item.mono_us},,,,,,{text}\r\n".encode()
         else:
-            e = item.errors
-            errors = [e.framing, e.parity, e.breaks, e.overruns] if e else [0, 0, 0, 0]
-            writer.writerow(
-                [
-                    utc_text(item.utc_us),
-                    name,
-                    item.direction,
-                    item.mono_us,
-                    *errors,
-                    item.data.hex(),
-                    harmless_cell(visible(item.data)),
-                ]
-            )
-        yield out.getvalue().encode()
-        out.seek(0)
-        out.truncate()
-    yield out.getvalue().encode()
+            e, data = item.errors, item.data
+            errors = f"{e.framing},{e.parity},{e.breaks},{e.overruns}" if e else "0,0,0,0"
+            text = quoted_cell(harmless_cell(visible(data)))
+            yield f"{head},{item.direction},{item.mono_us},{errors},{data.hex()},{text}\r\n".encode()
 
 
 def as_jsonl(items: Items, names: Names) -> Iterator[bytes]:
+    """One object a line. Those of bytes have numbers and hex digits only, and are put together as they are."""
+    shown = {link: json_text(name) for link, name in names.items()}
     for item in items:
-        common = {"utc": utc_text(item.utc_us), "utc_us": item.utc_us, "mono_us": item.mono_us}
-        common |= {"link": names.get(item.link, "")}
+        name = shown.get(item.link, '""')
+        head = f'{{"utc": "{utc_text(item.utc_us)}", "utc_us": {item.utc_us}, "mono_us": {item.mono_us}, "link": {name}'
         if isinstance(item, Event):
-            row = {**common, "kind": item.kind, "text": item.text, "detail": item.detail}
+            rest = f'"kind": {json_text(item.kind)}, "text": {json_text(item.text)}, "detail": {json_text(item.detail)}'
         else:
-            e = item.errors
-            row = {**common, "kind": item.direction, "last_mono_us": item.last_mono_us, "hex": item.data.hex()}
-            if e is not None:
-                row["errors"] = asdict(e)
-        yield json_text(row).encode() + b"\n"
+            errors = f', "errors": {json_text(asdict(item.errors))}' if item.errors is not None else ""
+            last = item.last_mono_us
+            rest = f'"kind": "{item.direction}", "last_mono_us": {last}, "hex": "{item.data.hex()}"{errors}'
+        yield f"{head}, {rest}}}\n".encode()
 
 
 def json_text(value: Any) -> str:

@@ -6,6 +6,7 @@ import re
 from datetime import datetime, timedelta
 
 from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.text.visible import visible
 
 _ERROR_WORDS = ("framing errors", "parity errors", "breaks", "overruns", "framing error", "parity error", "overrun")
 _TIME = re.compile(r"(?:(\d{4}-\d\d-\d\d)[ T])?(\d{1,2}):(\d\d)(?::(\d\d)(?:\.(\d{1,3}))?)?")
@@ -58,6 +59,14 @@ class Sieve:
     @property
     def everything(self) -> bool:
         return not self.text and self.link is None and self.direction is None
+
+    def may_pass(self, line: bytes) -> bool:
+        """Whether a line that was heard may pass, of which only its bytes are known: cheaper than a row."""
+        if self._bytes is not None:
+            return self._bytes in line
+        if self._pattern is not None:
+            return self._pattern.search(visible(line)) is not None
+        return self.text.startswith("at:") or self.text.lower() in visible(line).lower()
 
     def passes(self, link: int, row: Row) -> bool:
         if self.link is not None and link != self.link:

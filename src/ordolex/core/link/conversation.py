@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.text.lines import LineCutter
+from ordolex.core.text.lines import MAX_LINE, LineCutter
 from ordolex.core.text.visible import visible
 
 _SILENCE_S = 0.25
@@ -60,6 +60,18 @@ class Conversation:
         if errors is not None:
             self._errors.add(errors)
         return rows + [self._row(line.data, line.first_s) for line in self._cutter.receive(data, at_us / 1e6)]
+
+    def plain_lines(self, data: bytes) -> tuple[bytes, list[bytes], bytes]:
+        """Cuts what was heard without errors into what is to be given to `heard`, whole lines behind it, and the rest,
+        for `heard` again. The lines in between are rows with nothing but their bytes and the time of the chunk: whoever
+        reads a whole record takes them all at once."""
+        busy = self._cutter.pending or self._asked_us is not None or self._errors.total
+        begin = data.find(b"\n") + 1 if busy else 0
+        end = data.rfind(b"\n") + 1
+        lines = data[begin:end].splitlines(keepends=True) if begin or not busy else []
+        if not lines or (end - begin > MAX_LINE and len(max(lines, key=len)) > MAX_LINE):
+            return data, [], b""
+        return data[:begin], lines, data[end:]
 
     def note(self, text: str, at_us: int, *, cut: bool = True) -> list[Row]:
         """`cut` ends a line that is still coming in, as when the port closes; a remark in passing leaves it whole."""

@@ -5,6 +5,12 @@ from __future__ import annotations
 import re
 
 _NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?")
+_SPECIAL = re.compile(r'[",\r\n]')
+
+
+def quoted_cell(text: str) -> str:
+    """A field of CSV, in quotes where it must be (RFC 4180, 2.5 to 2.7)."""
+    return '"' + text.replace('"', '""') + '"' if _SPECIAL.search(text) else text
 
 
 def harmless_cell(text: str) -> str:

@@ -9,31 +9,49 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import lru_cache
 
 _MARKS = {
     0x00: "·", 0x07: "◦", 0x08: "←", 0x09: "→", 0x0A: "↓", 0x0D: "↵", 0x1B: "⇠",
 }  # fmt: skip
 _OTHER_CONTROL = "◌"
 _BAD_BYTE = "×"
+_FEW = 4
+_PRINTABLE = bytes(range(0x20, 0x7F))
 _PLAIN = re.compile(r"[ -~]*")
+_ODD = re.compile(r"[^ -~]+")
 
 
 def visible(data: bytes) -> str:
     """One line of text for `data`, as many cells as it has characters."""
-    if data.isascii():
-        text = data.decode("ascii")
-        if _PLAIN.fullmatch(text):
-            return text
-    else:
-        text = data.decode("utf-8", "surrogateescape")
-    return "".join(_shown(character) for character in text)
+    odd = data.translate(None, _PRINTABLE)
+    if not odd:
+        return data.decode("ascii")
+    if not odd.isascii():
+        return _ODD.sub(_shown_run, data.decode("utf-8", "surrogateescape"))
+    text = data.decode("ascii")
+    for character in set(odd.decode("ascii")):
+        text = text.replace(character, _shown(character))
+    return text
 
 
 def visible_text(text: str) -> str:
     """The same for text that came as text, such as an adapter's name or a file's."""
-    return text if _PLAIN.fullmatch(text) else "".join(_shown(character) for character in text)
+    return text if _PLAIN.fullmatch(text) else _ODD.sub(_shown_run, text)
 
 
+def _shown_run(found: re.Match[str]) -> str:
+    run = found[0]
+    return _shown_few(run) if len(run) <= _FEW else "".join(map(_shown, run))
+
+
+@lru_cache(4096)
+def _shown_few(run: str) -> str:
+    """Line ends and the like, which come again and again."""
+    return "".join(map(_shown, run))
+
+
+@lru_cache(4096)
 def _shown(character: str) -> str:
     code = ord(character)
     if 32 <= code < 127:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator
-from heapq import merge
+from heapq import heappop, heappush
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Chunk, Event, LinkRecord
@@ -177,8 +177,11 @@ class BookReader:
         self, link: int | None = None, direction: str | None = None, span: Span = (None, None)
     ) -> Iterator[Chunk]:
         where, values = self._spanned("chunk", span, link=link, direction=direction)
-        for row in self._read(f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id", values):
-            yield self._chunk(row)
+        try:
+            for row in self._read(f"SELECT {_CHUNK} FROM chunk{where} ORDER BY id", values):
+                yield _chunk(row)
+        except (ValueError, TypeError) as error:
+            raise damaged(self.path, error) from error
 
     def events(self, link: int | None = None, span: Span = (None, None)) -> Iterator[Event]:
         where, values = self._spanned("event", span, link=link)
@@ -197,7 +200,8 @@ class BookReader:
 
     def _first_id(self, table: str, utc_us: int) -> int:
         """The id of the first row that is not before this time; one beyond the last where all are."""
-        low, high = self._read(f"SELECT coalesce(min(id), 0), coalesce(max(id), 0) + 1 FROM {table}").fetchone()
+        ends = f"SELECT (SELECT coalesce(min(id), 0) FROM {table}), (SELECT coalesce(max(id), 0) + 1 FROM {table})"
+        low, high = self._read(ends).fetchone()  # asked for together, they would make SQLite read the whole table
         while low < high:
             middle = (low + high) // 2
             row = self._read(f"SELECT utc_us FROM {table} WHERE id >= ? ORDER BY id LIMIT 1", (middle,)).fetchone()
@@ -271,18 +275,49 @@ class BookReader:
     ) -> Iterator[int]:
         """Ids of the chunks in which these bytes end, in the order of the record, also where they began in the chunk
         before. With `fold` capital and small ASCII letters are the same."""
-        wanted = wanted.lower() if fold else wanted
-        keep = len(wanted) - 1
-        where, values = _where(link=link, direction=direction)
-        tails: dict[tuple[int, str], bytes] = {}
-        cursor = self._read(f"SELECT id, link, direction, data FROM chunk{where} ORDER BY id", values)
-        for id_, of, way, data in cursor:
-            if fold:
-                data = data.lower()
-            if wanted in data or (keep and wanted in tails.get((of, way), b"") + data[:keep]):
+        where, narrowed = _where(link=link, direction=direction)
+        where = f"{where} AND" if where else " WHERE"
+        head = wanted[:-1]  # what a chunk may end in, for the bytes to go on in the next
+        held, look, ends = "instr(data, ?)", cast("str | bytes", wanted), head
+        if fold:
+            wanted = wanted.lower()
+            held, look, ends = "instr(lower(data), ?)", wanted.decode("ascii"), head.lower() + head.upper()
+        sql = (
+            f"SELECT id, link, direction, {held}, substr(data, ?) FROM chunk{where}"
+            f" ({held} OR instr(?, substr(data, -1))) ORDER BY id"
+        )
+        later: list[int] = []
+        last = -1
+        for id_, of, way, holds, tail in self._read(sql, (look, -max(1, len(head)), *narrowed, look, ends)):
+            tail = (tail or b"").lower() if fold else tail or b""
+            if any(tail.endswith(wanted[:count]) for count in range(1, len(wanted))):
+                found = self._goes_on(id_, of, way, tail, wanted, fold=fold)
+                if found is not None:
+                    heappush(later, found)
+            while later and later[0] < id_:
+                if (ready := heappop(later)) > last:
+                    last = ready
+                    yield ready
+            if holds and id_ > last:
+                last = id_
                 yield id_
-            if keep:
-                tails[of, way] = data[-keep:] if len(data) >= keep else (tails.get((of, way), b"") + data)[-keep:]
+        yield from sorted({id_ for id_ in later if id_ > last})
+
+    def _goes_on(self, id_: int, link: int, way: str, tail: bytes, wanted: bytes, *, fold: bool) -> int | None:
+        """Whether bytes that begin at the end of a chunk go on behind it: the id of the chunk in which they end."""
+        text = tail
+        rows = self._read(
+            "SELECT id, substr(data, 1, ?) FROM chunk WHERE link = ? AND direction = ? AND id > ? ORDER BY id",
+            (len(wanted), link, way, id_),
+        )
+        for next_id, data in rows:
+            data = data or b""  # a chunk of line errors has no bytes
+            text += data.lower() if fold else data
+            if text.find(wanted, max(0, len(tail) - len(wanted) + 1)) >= 0:
+                return int(next_id)
+            if len(text) >= len(tail) + len(wanted) - 1:
+                break
+        return None
 
     def around(self, ids: Iterable[int], reach: int = 0) -> Iterator[list[Chunk]]:
         """For each of these chunks it and its neighbours on the same link, from `reach` bytes before it on, as many as
@@ -355,7 +390,16 @@ def _within(sizes: list[tuple[int, int]], limit: int) -> int:
 
 def _in_time(chunks: Iterable[Chunk], events: Iterable[Event]) -> Iterator[Chunk | Event]:
     """Both in the order of time. Within each the order of writing stands: bytes must never change places."""
-    return merge(chunks, events, key=lambda item: item.utc_us)
+    rest = iter(events)
+    event = next(rest, None)
+    for chunk in chunks:
+        while event is not None and event.utc_us < chunk.utc_us:
+            yield event
+            event = next(rest, None)
+        yield chunk
+    if event is not None:
+        yield event
+        yield from rest
 
 
 def _where(**wanted: object) -> tuple[str, tuple[object, ...]]:
@@ -373,10 +417,10 @@ def _link(row: tuple[Any, ...]) -> LinkRecord:
 
 def _chunk(row: tuple[int, int, str, int, int, int, int, int, int, int, bytes]) -> Chunk:
     id_, link, direction, utc, mono, last, framing, parity, breaks, overruns, data = row
-    errors = LineErrors(framing, parity, breaks, overruns)
+    errors = LineErrors(framing, parity, breaks, overruns) if framing or parity or breaks or overruns else None
     if not isinstance(data, bytes) or direction not in ("rx", "tx") or not 0 <= utc < LAST_US:
         raise TypeError(f"row {id_} of the bytes is none")
-    return Chunk(link, direction, utc, mono, [data], last, errors if errors.total else None, id_)
+    return Chunk(link, direction, utc, mono, [data], last, errors, id_)
 
 
 def _event(row: tuple[int, int, int, int, str, str, str]) -> Event:

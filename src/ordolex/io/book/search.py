@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import chain
 
 from ordolex.core.export import rows_of
 from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.link.near import lines_near
 from ordolex.core.record import Chunk, Event
 from ordolex.core.sieve import Sieve, read_time
 from ordolex.io.book.reader import BookReader, Span
@@ -20,18 +22,25 @@ def rows_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> It
     """(link, row), by link and kind in the order of the record; sort them by time where that matters."""
     for part in _spans(reader, sieve, span):
         if sieve.wanted is None or part != (None, None):
-            for link, row in rows_of(reader.timeline(sieve.link, None, part)):
+            for link, row in rows_of(reader.timeline(sieve.link, None, part), sieve.may_pass):
                 if sieve.passes(link, row):
                     yield link, row
             continue
         wanted, fold = sieve.wanted
         way = _WAY.get(sieve.direction) if sieve.direction is not None else None
         ids = reader.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
-        groups = (rows_of(group) for group in reader.around(ids, len(wanted)))
+        groups = (
+            rows_of(_near(chunk, wanted, fold=fold) for chunk in group) for group in reader.around(ids, len(wanted))
+        )
         notes = rows_of(reader.events_with(sieve.text, sieve.link))
         for link, row in chain(chain.from_iterable(groups), notes):
             if sieve.passes(link, row):
                 yield link, row
+
+
+def _near(chunk: Chunk, wanted: bytes, *, fold: bool) -> Chunk:
+    """What was sent is one row, however long; of what was heard only some lines are needed."""
+    return chunk if chunk.direction == "tx" else replace(chunk, parts=[lines_near(chunk.data, wanted, fold=fold)])
 
 
 def items_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> Iterator[Chunk | Event]:
