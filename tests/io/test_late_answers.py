@@ -72,7 +72,7 @@ class Peer:
         return body
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError):
+        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
             while True:
                 if self.ascii:
                     body = bytes.fromhex((await reader.readuntil(b"\r\n"))[1:-2].decode())[:-1]
@@ -200,7 +200,7 @@ async def test_late_and_doubled_text_answers_are_never_anothers(notes: Notes) ->
     twice = False
 
     async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError):
+        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
             while True:
                 asked = (await reader.readuntil(b"\r")).decode()
                 await asyncio.sleep(late.pop(0) if late else 0.02)

@@ -18,6 +18,7 @@ LONGEST_S = 20.0
 """An answer that is later than this is not waited for: no serial protocol waits so long for one."""
 _MARGIN_S = 0.1
 _LATE_FACTOR = 1.5  # what is waited for answers whose lateness was measured
+_SUSPECTED_TIMES, _SUSPECTED_S = 4.0, 3.0  # how much longer an answer is held to be possible
 _REMEMBERED = 6  # answers that are compared with what comes next
 _DOUBLE_WITHIN_S = 3.0
 _MOST_HEARD = 4096
@@ -57,6 +58,7 @@ class Owed:
         self.turn_round_s = 0.0
         """The slowest answer that came in time."""
         self._bound_s = 0.0
+        self._doubted = False
         self._debts: list[_Debt] = []
         self._heard = bytearray()
         self._given: deque[tuple[bytes, bytes, float]] = deque(maxlen=_REMEMBERED)
@@ -71,7 +73,7 @@ class Owed:
         self._debts.clear()
         self._heard.clear()
         self._given.clear()
-        self._bound_s = 0.0
+        self._bound_s, self._doubted = 0.0, False
 
     def unanswered(self, question: Question, sent_s: float) -> None:
         """The wait for this question has ended without its answer."""
@@ -155,6 +157,7 @@ class Owed:
         """An answer came that may be any of those that are owed: they may take as long as the oldest of them has been
         waited for, and so long everything is let run out."""
         if self._debts:
+            self._doubted = True
             self._bound_s = max(self._bound_s, now_s - min(debt.sent_s for debt in self._debts))
 
     def _patience_s(self, debt: _Debt) -> float:
@@ -162,14 +165,21 @@ class Owed:
         wait = max(2 * debt.question.timeout_s, measured, self._bound_s)
         return min(LONGEST_S, wait + _MARGIN_S)
 
-    def _run_out(self, now_s: float) -> None:
-        """Drops what comes no more. While it is not known how late answers are, they are suspected for long."""
+    def _suspected_s(self, debt: _Debt) -> float:
+        """How long its answer is held to be possible. What has been waited for long enough is still suspected: a device
+        or a computer that is busy answers later than it was seen to. Where it is not known how late answers are, for
+        long; but after a doubtful answer only while all is let run out, for what did not come then comes no more."""
+        patience = self._patience_s(debt)
+        if self._doubted:
+            return patience
         known = self.late is not None or self._bound_s > 0
-        self._debts = [
-            debt for debt in self._debts if now_s - debt.sent_s < (self._patience_s(debt) if known else LONGEST_S)
-        ]
+        return min(LONGEST_S, max(_SUSPECTED_S, _SUSPECTED_TIMES * patience)) if known else LONGEST_S
+
+    def _run_out(self, now_s: float) -> None:
+        """Drops what comes no more."""
+        self._debts = [debt for debt in self._debts if now_s - debt.sent_s < self._suspected_s(debt)]
         if not self._debts:
-            self._bound_s = 0.0
+            self._bound_s, self._doubted = 0.0, False
 
 
 def _is_told_apart(question: Question) -> bool:
