@@ -14,7 +14,7 @@ import time
 from dataclasses import dataclass, replace
 from multiprocessing import Pool
 
-from benchmarks.match_cases import random_case, reads_right
+from benchmarks.match_cases import random_case
 
 from ordolex.core.match.infer import Group, infer
 
@@ -53,7 +53,7 @@ def run(job: Job) -> Outcome:
 
     def right(group: Group) -> bool:
         best = group.best
-        return reads_right(case, best.settings, best.exact_baud, best.inverted)
+        return case.reads_alike(best.settings, best.inverted)
 
     rights = [right(group) for group in groups[:3]]
     best = groups[0].best

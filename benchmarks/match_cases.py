@@ -84,6 +84,19 @@ class Case:
     capture: Capture
     """With flags and times of arrival."""
 
+    def reads_alike(self, settings: LineSettings, inverted: bool) -> bool:
+        """Whether a receiver at these settings would get byte for byte what was sent."""
+        if inverted != self.inverted:
+            return False
+        probe = self.text[:60]
+        out = Transmitter(self.sender, inverted=self.inverted, gap_bits=self.gap_bits)
+        edges = out.send(probe, 0.0)
+        if self.inverted:  # the receiver of an inverted line gets the levels put right
+            edges = [edge._replace(level=edge.level ^ 1) for edge in edges]
+        receiver = Receiver(settings)
+        receiver.receive(edges)
+        return bytes(character.byte for character in receiver.advance(1e9)) == probe
+
 
 def random_case(rng: random.Random, *, same_rate: bool, wrong: float | None = None) -> Case:
     kind = rng.choice(list(KINDS))
@@ -101,20 +114,29 @@ def make_case(
     rng: random.Random, sender: LineSettings, heard_at: LineSettings, kind: str, *, inverted: bool, wrong: float
 ) -> Case:
     text = KINDS[kind](rng)
-    clock = rng.uniform(0.98, 1.02)
     gap_bits = rng.choice((0.0, 0.0, 0.0, 1.0, rng.uniform(0.2, 20)))
+    whole = [text[at : at + 21] for at in range(0, len(text), 21)] if kind == "frames" else text.splitlines(True)
+    return as_heard(
+        rng, sender, heard_at, whole, inverted=inverted, wrong=wrong, gap_bits=gap_bits,
+        burst=1 if kind == "frames" else rng.randint(1, 6), kind=kind,
+    )  # fmt: skip
+
+
+def as_heard(
+    rng: random.Random, sender: LineSettings, heard_at: LineSettings, messages: list[bytes], *,
+    inverted: bool, wrong: float, gap_bits: float, burst: int, kind: str,
+) -> Case:  # fmt: skip
+    """Messages sent a few (`burst`) at a time, as a listener gets them who comes in the middle of the talk."""
+    clock = rng.uniform(0.98, 1.02)
     habit = rng.choice((Resync.EDGE, Resync.CLASSIC))
     out = Transmitter(sender, inverted=inverted, clock=clock, gap_bits=gap_bits)
     receiver = Receiver(heard_at, resync=habit, idle_level=out.idle_level)
     at = 1.0
-    pieces = _pieces(text, kind, rng)
-    for piece in pieces:
-        receiver.receive(out.send(piece, at))
-        at = out.free_at_s + (40 / sender.baud if kind == "frames" else rng.uniform(0.1, 0.6))
-    # the listener comes in the middle of the talk, at any moment of its first half
+    for place in range(0, len(messages), burst):
+        receiver.receive(out.send(b"".join(messages[place : place + burst]), at))
+        at = out.free_at_s + (40 / sender.baud if burst == 1 else rng.uniform(0.1, 0.6))
     got = receiver.advance(at + 10)
-    first = rng.randrange(max(1, len(got) // 3))
-    got = got[first:]
+    got = got[rng.randrange(max(1, len(got) // 3)) :]  # at any moment of its first third
     data, flags, times = bytearray(), [], []
     for character in got:
         byte, flag = character.byte, Flags(character.framing, character.parity, character.broken)
@@ -126,28 +148,4 @@ def make_case(
     starts = starts_from_times(times, heard_at)
     whole_ms = tuple(round(time, 3) for time in times)
     capture = Capture(heard_at, bytes(data), tuple(flags), starts, whole_ms, _CLOCK_S / 12**0.5)
-    return Case(sender, inverted, clock, gap_bits, kind, text, heard_at, habit, wrong, capture)
-
-
-def _pieces(text: bytes, kind: str, rng: random.Random) -> list[bytes]:
-    """The talk in bursts: lines a few at a time, frames with the silence that the protocol asks for."""
-    if kind == "frames":
-        return [text[at : at + 21] for at in range(0, len(text), 21)]
-    lines = text.splitlines(keepends=True)
-    size = rng.randint(1, 6)
-    return [b"".join(lines[at : at + size]) for at in range(0, len(lines), size)]
-
-
-def reads_right(case: Case, settings: LineSettings, exact_baud: float, inverted: bool) -> bool:
-    """Whether a receiver at these settings would get byte for byte what was sent."""
-    if inverted != case.inverted:
-        return False
-    probe = case.text[:60]
-    out = Transmitter(case.sender, inverted=case.inverted, gap_bits=case.gap_bits)
-    edges = out.send(probe, 0.0)
-    if case.inverted:  # the receiver of an inverted line gets the levels put right
-        edges = [edge._replace(level=edge.level ^ 1) for edge in edges]
-    receiver = Receiver(settings)
-    receiver.receive(edges)
-    got = receiver.advance(1e9)
-    return bytes(character.byte for character in got) == probe
+    return Case(sender, inverted, clock, gap_bits, kind, b"".join(messages), heard_at, habit, wrong, capture)

@@ -50,12 +50,13 @@ def formats(data_bits: Sequence[int] = (7, 8)) -> list[Format]:
     return [Format(bits, parity, stop) for bits in data_bits for parity in Parity for stop in (1, 2)]
 
 
-_USUAL = {"8N1": 6.0, "8E1": 3.0, "7E1": 3.0, "8N2": 2.0, "8O1": 1.5, "7O1": 1.2, "7N2": 1.0, "7N1": 1.0}
+_USUAL = {"8N1": 8.0, "8E1": 2.5, "7E1": 2.5, "8N2": 1.5, "8O1": 1.2, "7O1": 1.0, "7N2": 0.5, "7M1": 0.3, "7N1": 0.2,
+          "8M1": 0.1, "7S1": 0.04, "8S1": 0.04, "7S2": 0.02, "8S2": 0.02}  # fmt: skip
 
 
 def usual(format_: Format) -> float:
     """How common a format is in the trade, as a weight; two stop bits, mark and space are rare."""
-    return _USUAL.get(format_.text, 0.7)
+    return _USUAL.get(format_.text, 0.12)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,8 +79,8 @@ class Tables:
     data_bits: NDArray[np.int64]
 
 
-def tables(chosen: Sequence[Format], ln_wrong: float) -> Tables:
-    """`ln_wrong` is the log weight of a level that the format does not allow."""
+def tables(chosen: Sequence[Format], ln_wrong: float, ln_right: float) -> Tables:
+    """`ln_wrong` is the log weight of a level that the format does not allow, `ln_right` of one that it asks for."""
     count = len(chosen)
     odds = np.zeros((count, 3, STATES), np.float32)
     data_bit = np.zeros((count, STATES), np.int16)
@@ -89,6 +90,7 @@ def tables(chosen: Sequence[Format], ln_wrong: float) -> Tables:
             wanted = format_.wanted(place)
             if wanted is not None:
                 odds[row, 1 - wanted, place] = ln_wrong
+                odds[row, wanted, place] = ln_right
             if 1 <= place <= format_.data_bits:
                 data_bit[row, place] = 1 << (place - 1)
         odds[row, 0, IDLE] = ln_wrong

@@ -7,7 +7,7 @@ shapes.py), and what is usual in the trade. Several captures of the same sender,
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -24,9 +24,9 @@ from ordolex.core.match.shapes import Shape, seen_in
 from ordolex.core.match.ways import Candidates
 from ordolex.core.wire.receiver import Resync
 
-_CUTS = ((8, 220), (20, 80), (40, 40))  # after so many segments, go on with so many candidates
+_CUTS = ((4, 560), (10, 160), (24, 60), (48, 30))  # after so many segments, go on with so many candidates
 _READ = 10  # so many settings are read out and looked at as a whole
-_TEMPER = 0.8  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
+_TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
 MOST_BYTES = 256
@@ -98,7 +98,7 @@ def infer(
     *,
     data_bits: Sequence[int] = (7, 8),
     shapes: Sequence[Shape] = (),
-    most_rates: int = 7,
+    most_rates: int = 12,
 ) -> Inference:
     """Ranks the sender's settings. No captures with bytes, no answers. Raises nothing for any bytes."""
     heard = [capture.first(MOST_BYTES) for capture in captures if capture.data]
@@ -114,7 +114,7 @@ def infer(
     for capture in heard:
         one = _weigh_capture(capture, chosen, most_rates, sorted(only), fits)
         weighed.append(one)
-    total = _together(weighed, _temper(fits))
+    total = _together(weighed, _temper(fits), {capture.heard_at.baud for capture in heard})
     return _ranked(total, fits, shapes)
 
 
@@ -144,7 +144,7 @@ def _weigh_capture(
         found = rates.candidates(parts, capture.heard_at.baud, most_rates, only)
         clocks = Counter(rate.baud for rate in found)
         parts = timed(parts, capture, found[0].ratio if found else 1.0)
-        for key, kind, ratio, weight in _weigh(parts, found, chosen):
+        for key, kind, ratio, weight in _weigh(parts, found, chosen, (capture.heard_at.baud,)):
             weight -= float(np.log(len(habits) * clocks[key.baud]))
             place = (key, kind)
             if place not in fits or weight > fits[place].weight:
@@ -154,7 +154,7 @@ def _weigh_capture(
 
 
 def _weigh(
-    parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format]
+    parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format], heard: Collection[int]
 ) -> list[tuple[_Key, int, float, float]]:
     """(settings, content, ratio, log weight) of all candidates that were followed to the end."""
     if not found:
@@ -168,7 +168,7 @@ def _weigh(
     run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
     kept = np.arange(len(format_of))
     prior = np.array([
-        _prior(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), int(c))
+        _prior(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), int(c), heard)
         for r, f, c, i in zip(rate_of, format_of, content_of, inverted, strict=True)
     ])  # fmt: skip
     done = 0
@@ -197,16 +197,18 @@ def _temper(fits: dict[tuple[_Key, int], _Fit]) -> float:
     return _TEMPER * min(1.0, best.ratio / _SEEN_WELL)
 
 
-def _together(weighed: Sequence[dict[tuple[_Key, int], float]], temper: float) -> dict[tuple[_Key, int], float]:
+def _together(
+    weighed: Sequence[dict[tuple[_Key, int], float]], temper: float, heard: Collection[int]
+) -> dict[tuple[_Key, int], float]:
     """The sum over the captures. What one capture does not know of weighs there as its poorest candidate does."""
     keys = {key for one in weighed for key in one}
     floors = [min(one.values(), default=0.0) - 5.0 for one in weighed]
     total = {key: sum(one.get(key, floor) for one, floor in zip(weighed, floors, strict=True)) for key in keys}
-    return {key: value * temper + _prior(*key) for key, value in total.items()}
+    return {key: value * temper + _prior(*key, heard) for key, value in total.items()}
 
 
-def _prior(key: _Key, kind: int) -> float:
-    weight = rates.usual(key.baud) * usual(key.format) * (_INVERTED if key.inverted else 1.0)
+def _prior(key: _Key, kind: int, heard: Collection[int]) -> float:
+    weight = rates.usual(key.baud, heard) * usual(key.format) * (_INVERTED if key.inverted else 1.0)
     return float(np.log(weight * kind_weight(kind, key.format.data_bits)))
 
 

@@ -6,7 +6,7 @@ than the line had. The sum of both, in nats, is least near the true rate.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from ordolex.core.match.capture import UNKNOWN, Segment
 
-STANDARD = (300, 600, 1200, 1800, 2400, 4800, 7200, 9600, 14400, 19200, 28800, 31250, 38400, 57600, 76800, 115200,
-            128000, 153600, 230400, 250000, 256000, 460800, 500000, 576000, 921600)  # fmt: skip
+STANDARD = (110, 150, 200, 300, 600, 1200, 1800, 2400, 4800, 7200, 9600, 10400, 12000, 14400, 15625, 19200, 25000,
+            28800, 31250, 38400, 57600, 62500, 76800, 115200, 128000, 153600, 230400, 250000, 256000, 460800, 500000,
+            576000, 921600)  # fmt: skip
 """Rates in bit/s that devices offer."""
 _USUAL = {9600: 4.0, 19200: 3.0, 115200: 3.0, 38400: 2.0, 4800: 2.0, 2400: 1.5, 1200: 1.5, 57600: 1.5, 300: 1.0}
 SLOWEST, FASTEST = 0.104, 3.0
@@ -26,7 +27,8 @@ CLOCK = 0.025
 _GRID = np.exp(np.arange(np.log(SLOWEST), np.log(FASTEST), 0.004))
 _CONFLICT, _BIT = 4.5, 0.69
 _TOLERANCE = 0.07  # nearer to a standard rate than this nobody chooses another
-_SURE, _DRIFT = 3, 0.013
+_SURE, _DRIFTS = 4, (-0.012, -0.005, 0.005, 0.012)  # of so many rates clocks are weighed that are off by so much
+_HEARD = 0.5  # how usual the rate is at which somebody listens, where it is none of the standard ones
 _EDGE = 0.06  # a sample nearer than this to a border between bits says nothing of either
 
 
@@ -40,23 +42,23 @@ class Rate:
     ratio: float
 
 
-def usual(baud: int) -> float:
-    """How common a rate is in the trade, as a weight."""
-    return _USUAL.get(baud, 0.8 if baud in STANDARD else 0.004)
+def usual(baud: int, heard: Collection[int] = ()) -> float:
+    """How common a rate is in the trade, as a weight. Nobody listens at an odd rate without a reason."""
+    return _USUAL.get(baud, 0.8 if baud in STANDARD else _HEARD if baud in heard else 0.004)
 
 
-def candidates(parts: Sequence[Segment], heard_baud: int, most: int = 7, only: Sequence[int] = ()) -> list[Rate]:
+def candidates(parts: Sequence[Segment], heard_baud: int, most: int = 12, only: Sequence[int] = ()) -> list[Rate]:
     """The likeliest rates, best first. `only` names rates that shall be weighed whatever the samples say."""
     cost = _costs(parts, _GRID)
     found: list[tuple[float, Rate]] = []
-    for baud in STANDARD:
+    for baud in dict.fromkeys((*STANDARD, heard_baud)):
         near = np.abs(np.log(_GRID * heard_baud / baud)) <= CLOCK
         if near.any():
             exact = baud / heard_baud
             at = int(np.flatnonzero(near)[np.argmin(cost[near])])
             exact_cost = float(_costs(parts, np.array([exact]))[0])
             ratio = exact if exact_cost <= cost[at] + 1.0 else float(_GRID[at])
-            found.append((min(exact_cost, float(cost[at])) - float(np.log(usual(baud))), Rate(baud, ratio)))
+            found.append((min(exact_cost, float(cost[at])) - float(np.log(usual(baud, (heard_baud,)))), Rate(baud, ratio)))
     forced = [rate for _, rate in found if rate.baud in only]
     found = [*sorted(found, key=lambda entry: entry[0])[:most], *_odd(cost, heard_baud)]
     found.sort(key=lambda entry: entry[0])
@@ -67,7 +69,7 @@ def candidates(parts: Sequence[Segment], heard_baud: int, most: int = 7, only: S
 
 def _with_clocks(rate: Rate) -> tuple[Rate, ...]:
     """The same rate with a clock that is a little slower and a little faster than it fits best."""
-    return rate, Rate(rate.baud, rate.ratio * (1 - _DRIFT)), Rate(rate.baud, rate.ratio * (1 + _DRIFT))
+    return rate, *(Rate(rate.baud, rate.ratio * (1 + drift)) for drift in _DRIFTS)
 
 
 def _odd(cost: NDArray[np.float64], heard_baud: int) -> list[tuple[float, Rate]]:
@@ -78,7 +80,7 @@ def _odd(cost: NDArray[np.float64], heard_baud: int) -> list[tuple[float, Rate]]
     low = low[np.abs(low - at) <= 8]
     ratio = float(np.exp(np.log(_GRID[low]).mean()))
     baud = round(ratio * heard_baud)
-    if any(abs(np.log(baud / standard)) <= _TOLERANCE for standard in STANDARD):
+    if any(abs(np.log(baud / standard)) <= _TOLERANCE for standard in (*STANDARD, heard_baud)):
         return []
     return [(float(cost[at]) - float(np.log(usual(baud))), Rate(baud, ratio))]
 

@@ -13,7 +13,7 @@ NOTHING = 3
 """No bit here: the segment has ended for this rate."""
 _LN_CONFLICT = float(np.log(0.03))
 _LN_HALF = float(np.log(0.5))
-_EDGE = 0.05  # a sample nearer than this to a border between bits says nothing of either
+_EDGE = 0.015  # a sample nearer than this to a border between bits says nothing of either
 
 Ints = NDArray[np.int64]
 

@@ -16,8 +16,9 @@ from ordolex.core.match.capture import UNKNOWN
 from ordolex.core.match.content import CLASS_OF, NO_CLASS, weights
 from ordolex.core.match.formats import EVEN, FREE, IDLE, ODD, STATES, Format, tables
 
-LN_WRONG = float(np.log(0.02))
-"""Weight of one bit that contradicts; an assumed two percent of noise bears gaps and real errors."""
+_NOISE = 0.01
+LN_WRONG, LN_RIGHT = float(np.log(_NOISE)), float(np.log(1 - _NOISE))
+"""Weights of one bit that contradicts, and of one that is as it must be; the noise bears gaps and real errors."""
 _LN_HALF = float(np.log(0.5))
 MASK, BEFORE, SEEN, PARITY = 8, 16, 19, 20
 """Where in a packed character its parts begin."""
@@ -59,7 +60,7 @@ class Formats:
     """
 
     def __init__(self, chosen: Sequence[Format]) -> None:
-        table = tables(chosen, LN_WRONG)
+        table = tables(chosen, LN_WRONG, LN_RIGHT)
         self.table = table
         count = len(chosen)
         self.adds = np.zeros((count, 3, STATES), np.int32)
@@ -75,7 +76,7 @@ class Formats:
                     added = 0
                     self.open[row, level, start, start] = 0.0
                     for place in range(start + 1, format_.bits):
-                        if table.odds[row, level, place] < 0:
+                        if table.odds[row, level, place] < LN_WRONG / 2:
                             break
                         added |= int(self.adds[row, level, place])
                         self.open[row, level, start, place] = 0.0
@@ -139,7 +140,7 @@ def _parity_odds() -> Weights:
     for kind in (EVEN, ODD):
         for bit in (0, 1):
             wrong = bit != ones ^ (kind == ODD)
-            out[kind, 1 | (bit << 1)] = np.where(wrong, LN_WRONG, 0.0)
+            out[kind, 1 | (bit << 1)] = np.where(wrong, LN_WRONG, LN_RIGHT)
     return out.ravel()
 
 
