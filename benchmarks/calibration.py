@@ -54,6 +54,8 @@ class Outcome:
     seconds: float
     words: str
     truth: str
+    margin: float
+    ratio: float
 
 
 def run(job: Job) -> Outcome:
@@ -93,7 +95,7 @@ def run(job: Job) -> Outcome:
     near = best is not None and abs(best.settings.baud / baud - 1) < 0.03
     said = found.groups[0].probability if found.groups else 0.0
     truth = f"{sender.text}{' inverted' if inverted else ''} heard at {heard}"
-    return Outcome(job, family, near, rights[0], any(rights), said, verdict.kind, seconds, verdict.words, truth)
+    return Outcome(job, family, near, rights[0], any(rights), said, verdict.kind, seconds, verdict.words, truth, found.margin, best.exact_baud / heard if best else 0.0)
 
 
 def main() -> None:

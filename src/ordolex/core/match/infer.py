@@ -28,6 +28,8 @@ _CUTS = ((4, 560), (10, 160), (24, 60), (48, 30))  # after so many segments, go 
 _READ = 10  # so many settings are read out and looked at as a whole
 _TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
+_PER = 64
+_BETTER = ((0.6, (130.0, 15.0)), (0.97, (75.0, 15.0)), (1.03, (-60.0, 12.0)), (np.inf, (20.0, 12.0)))
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
 MOST_BYTES = 256
 """Bytes of one capture that are looked at; more do not change the answer."""
@@ -76,10 +78,14 @@ class Group:
 
 @dataclass(frozen=True, slots=True)
 class Inference:
-    """All settings by probability, and the same in groups that read alike."""
+    """All settings by probability, and the same in groups that read alike. `outside` is the probability that it is none
+    of them: a faster sender, two at once, or noise. `margin` says by how much the best explains what was heard better
+    than chance does, in nats."""
 
     ranked: tuple[Ranked, ...]
     groups: tuple[Group, ...]
+    outside: float = 0.0
+    margin: float = 0.0
 
     @property
     def best(self) -> Group | None:
@@ -115,7 +121,7 @@ def infer(
         one = _weigh_capture(capture, chosen, most_rates, sorted(only), fits)
         weighed.append(one)
     total = _together(weighed, _temper(fits), {capture.heard_at.baud for capture in heard})
-    return _ranked(total, fits, shapes)
+    return _tried_by_chance(_ranked(total, fits, shapes), heard, weighed)
 
 
 @dataclass(slots=True)
@@ -195,6 +201,45 @@ def _temper(fits: dict[tuple[_Key, int], _Fit]) -> float:
     """Far above the sender's rate little is seen of each character, and weights promise more than they can keep."""
     best = max(fits.values(), key=lambda fit: fit.weight)
     return _TEMPER * min(1.0, best.ratio / _SEEN_WELL)
+
+
+def _tried_by_chance(
+    found: Inference, heard: Sequence[Capture], weighed: Sequence[dict[tuple[_Key, int], float]]
+) -> Inference:
+    """Takes from all probabilities what goes to none of them, by how much better than chance the best one explains the
+    capture that was heard nearest to it."""
+    if found.best is None:
+        return found
+    best = found.best.best
+    format_ = Format(best.settings.data_bits, best.settings.parity, int(best.settings.stop_bits))
+    key = _Key(best.settings.baud, format_, best.inverted)
+    near = min(range(len(heard)), key=lambda at: abs(np.log(best.exact_baud / heard[at].heard_at.baud)))
+    capture = heard[near]
+    margin = max(weighed[near].get((key, kind), -np.inf) for kind in (TEXT, BINARY)) - _by_chance(capture)
+    if not np.isfinite(margin):
+        return found
+    wanted, width = chance_bounds(best.exact_baud / capture.heard_at.baud)
+    share = float(1 / (1 + np.exp(-np.clip((margin * _PER / len(capture.data) - wanted) / width, -60, 60))))
+
+    def less(entry: Ranked) -> Ranked:
+        return replace(entry, probability=entry.probability * share)
+
+    groups = tuple(Group(tuple(map(less, group.members))) for group in found.groups)
+    return Inference(tuple(map(less, found.ranked)), groups, 1 - share, float(margin))
+
+
+def chance_bounds(ratio: float) -> tuple[float, float]:
+    """How much better than chance a right setting explains 64 bytes, in nats: the middle of the slope between wrong and
+    right, and its width, by the sender's rate to the listener's. Measured on made-up talk (benchmarks/calibration.py)."""
+    return next(bounds for upper, bounds in _BETTER if ratio < upper)
+
+
+def _by_chance(capture: Capture) -> float:
+    """The log weight of a capture whose bytes and framing errors are drawn at random."""
+    count = len(capture.data)
+    bad = sum(flag.framing for flag in capture.flags or ()) / count
+    entropy = -sum(float(share * np.log(share)) for share in (bad, 1 - bad) if share > 0)
+    return -count * (8 * float(np.log(2)) + entropy)
 
 
 def _together(
