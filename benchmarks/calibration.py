@@ -12,6 +12,7 @@ import argparse
 import random
 import time
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from multiprocessing import Pool
 
 from benchmarks.families import EIGHT_BITS, FRAMES, HELD_OUT, TUNING
@@ -95,7 +96,21 @@ def run(job: Job) -> Outcome:
     near = best is not None and abs(best.settings.baud / baud - 1) < 0.03
     said = found.groups[0].probability if found.groups else 0.0
     truth = f"{sender.text}{' inverted' if inverted else ''} heard at {heard}"
-    return Outcome(job, family, near, rights[0], any(rights), said, verdict.kind, seconds, verdict.words, truth, found.margin, best.exact_baud / heard if best else 0.0)
+    ratio = best.exact_baud / heard if best is not None else 0.0
+    return Outcome(
+        job,
+        family,
+        near,
+        rights[0],
+        any(rights),
+        said,
+        verdict.kind,
+        seconds,
+        verdict.words,
+        truth,
+        found.margin,
+        ratio,
+    )
 
 
 def main() -> None:
@@ -116,15 +131,14 @@ def main() -> None:
     with Pool(2) as pool:
         done = pool.map(run, jobs, chunksize=4)
     print(f"{given.set} families, {given.bytes} bytes, {'with' if not given.no_flags else 'without'} line errors\n")
-    print(
-        "| sender against listener | cases | rate | first | among three | median s |\n| --- | --- | --- | --- | --- | --- |"
-    )
+    print("| sender against listener | cases | rate | first | among three | median s |")
+    print("| --- | --- | --- | --- | --- | --- |")
     for zone in given.zones.split(","):
         rows = [o for o in done if o.job.zone == zone]
         shares = " | ".join(str(sum(getattr(o, name) for o in rows)) for name in ("rate", "first", "three"))
         print(f"| {zone} | {len(rows)} | {shares} | {sorted(o.seconds for o in rows)[len(rows) // 2]:.2f} |")
     print("\n| said | answers | right | of those in reach |\n| --- | --- | --- | --- |")
-    for low, high in zip(LEVELS, LEVELS[1:], strict=False):
+    for low, high in pairwise(LEVELS):
         of = [o for o in done if low <= o.said < high and o.kind in (Kind.CERTAIN, Kind.LIKELY, Kind.OPEN)]
         near = [o for o in of if o.job.zone not in ("far", "too fast")]
         print(f"| {low:.2f} to {min(high, 1.0):.2f} | {len(of)} | {sum(o.first for o in of)} |"

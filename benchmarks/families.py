@@ -81,7 +81,8 @@ def columns(rng: random.Random) -> bytes:
 
 
 def terse(rng: random.Random) -> bytes:
-    return f"{rng.choice(('RD', 'WR', 'ST'))}{rng.randint(0, 99):02}{rng.choice('ABCDEF')}{rng.randint(0, 9999):04}\r".encode()
+    order = f"{rng.choice(('RD', 'WR', 'ST'))}{rng.randint(0, 99):02}{rng.choice('ABCDEF')}"
+    return f"{order}{rng.randint(0, 9999):04}\r".encode()
 
 
 def telegram(rng: random.Random) -> bytes:
@@ -140,7 +141,8 @@ def floats(rng: random.Random) -> bytes:
 
 def machine_program(rng: random.Random) -> bytes:
     n = rng.randint(1, 99) * 10
-    return f"N{n} G{rng.choice((0, 1, 2))} X{rng.uniform(0, 90):.3f} Y{rng.uniform(0, 90):.3f} F{rng.randint(100, 900)}\r\n".encode()
+    to = f"X{rng.uniform(0, 90):.3f} Y{rng.uniform(0, 90):.3f}"
+    return f"N{n} G{rng.choice((0, 1, 2))} {to} F{rng.randint(100, 900)}\r\n".encode()
 
 
 def noise_bytes(rng: random.Random) -> bytes:

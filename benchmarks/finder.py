@@ -46,7 +46,7 @@ def plan(cases: list[LineSettings], kind: str) -> str:
 async def one(endpoint: str, questions: tuple[bytes, ...]) -> tuple[LineSettings | None, float, int, int, bool]:
     runner = LinkRunner(0, endpoint, LineSettings(9600), NoBook())
     await runner.open()
-    options = Options(questions, listen_s=2.0 if not questions else 0.4, give_up_s=120)
+    options = Options([Question(data) for data in questions], listen_s=2.0 if not questions else 0.4, give_up_s=120)
     began = time.perf_counter()
     try:
         found = await Matcher(runner, options).run()

@@ -6,6 +6,7 @@ import contextlib
 import pytest
 
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
 from ordolex.core.match.verdict import Kind
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
@@ -43,7 +44,7 @@ async def test_an_inverted_line_is_said_and_the_port_goes_back(serve_bench: Serv
 
 async def test_a_silent_device_is_found_by_harmless_questions_and_proven(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
-    match = await Matcher(runner, Options([b"*IDN?\n"], listen_s=0.3, wait_s=0.15)).run()
+    match = await Matcher(runner, Options([Question(b"*IDN?\n")], listen_s=0.3, wait_s=0.15)).run()
     assert match.found is not None and match.found.text == "4800 8E1" and match.answered
     assert runner.rung.word == "Proven"
     assert {trial.sent.translate(bytes(range(128)) * 2) for trial in match.trials} <= {b"", b"*IDN?\n"}
@@ -55,21 +56,21 @@ async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench
     await bench.obey("silent a on")
     runner = LinkRunner(1, bench.notice().devices[0].endpoint, LineSettings(9600), notes)
     await runner.open()
-    matcher = Matcher(runner, Options([b"\r"], listen_s=0.2, wait_s=0.1, give_up_s=1.5))
+    matcher = Matcher(runner, Options([Question(b"\r")], listen_s=0.2, wait_s=0.1, give_up_s=1.5))
     assert matcher.match.at_most_s == 1.5
     match = await matcher.run()
     assert match.found is None and match.verdict is not None and match.verdict.kind is Kind.NOTHING
     assert runner.line == LineSettings(9600)
     silent = {(t.line.text, t.sent) for t in match.trials if t.sent}
     assert silent
-    again = Matcher(runner, Options([b"\r"], tried=silent, listen_s=0.1, wait_s=0.1, give_up_s=0.8))
+    again = Matcher(runner, Options([Question(b"\r")], tried=silent, listen_s=0.1, wait_s=0.1, give_up_s=0.8))
     assert not silent & {(t.line.text, t.sent) for t in (await again.run()).trials}
     await runner.release()
 
 
 async def test_stopping_is_quick_and_leaves_the_port_as_it_was(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
-    task = asyncio.ensure_future(Matcher(runner, Options([b"\r"], listen_s=0.1)).run())
+    task = asyncio.ensure_future(Matcher(runner, Options([Question(b"\r")], listen_s=0.1)).run())
     await until(lambda: len(notes.bytes("tx")) > 3)
     task.cancel()
     with contextlib.suppress(asyncio.CancelledError):

@@ -15,16 +15,18 @@ from ordolex.cli.exchange import kept_in
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.infer import Inference, Ranked, infer
-from ordolex.core.match.plan import GENERIC, with_units
+from ordolex.core.match.plan import with_units
 from ordolex.core.match.verdict import Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
+from ordolex.io.match import asks
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
@@ -195,10 +197,9 @@ def match(
         known = all_sheets()[0].get(sheet) if sheet is not None else None
         if sheet is not None and known is None:
             raise Fault(f"there is no sheet {sheet!r}", "`ordolex sheet list` names them")
-        given = [to_bytes(text) for text in ask or ()] or sheet_questions(known)
-        questions = [
-            each for text in given for each in with_units(text, read_units(units) if units is not None else [1])
-        ]
+        own = read_units(units) if units is not None else []
+        questions = [Question(each) for text in ask or () for each in with_units(to_bytes(text), own or [1])]
+        questions = questions or (asks.of_sheet(known, own) if known is not None else asks.generic())
         with kept_in(book, endpoint, read_line("9600 8N1")) as (recorder, link, _):
             options = Options(
                 questions, data_bits=read_data_bits(data_bits), listen_s=listen, wait_s=wait, give_up_s=give_up
@@ -229,13 +230,6 @@ async def _match(endpoint: str, recorder: RecorderLike, link: int, options: Opti
         return await Matcher(runner, options).run()
     finally:
         await runner.release()
-
-
-def sheet_questions(sheet: Sheet | None) -> list[bytes]:
-    """The harmless questions of a sheet and what wakes its device; of no sheet, the generic ones."""
-    if sheet is None:
-        return list(GENERIC)
-    return [to_bytes(text) for text in (*(q.send for q in sheet.harmless), *sheet.wake)]
 
 
 def _match_json(found: Match) -> dict[str, Any]:

@@ -74,14 +74,15 @@ def _inverted(s: Signs) -> float:
     turned = bytes(~byte & 0xFF for byte in s.data)
     shifted = bytes((~byte >> 1) & 0x7F for byte in s.data)
     looks = max(_text_share(turned), _text_share(shifted))
-    bad = s.rate("framing") + broken
-    return min(0.95, 0.5 * min(1.0, 2 * broken) + (0.5 if looks > 0.8 else 0.0) + (0.3 if broken and bad > 0.5 else 0))
+    stands = 0.35 if broken > 0.95 else 0.3 if broken and s.rate("framing") + broken > 0.5 else 0.0
+    return min(0.95, 0.5 * min(1.0, 2 * broken) + (0.5 if looks > 0.8 else 0.0) + stands)
 
 
 def _wrong_rate(s: Signs) -> float:
     if s.errors is None:
         return 0.6 if s.data and s.readable < 0.6 else 0.0
-    return 0.82 if s.rate("framing") > 0.08 and s.readable < 0.85 else 0.0
+    # a sender that is much slower gives characters of zeros: those are counted as breaks
+    return 0.82 if s.rate("framing") + s.rate("breaks") > 0.08 and s.readable < 0.85 else 0.0
 
 
 def _parity(s: Signs) -> float:
@@ -120,7 +121,8 @@ def _charset(s: Signs) -> float:
         return 0.93
     high = sum(byte >= 0x80 for byte in s.data) / max(1, len(s.data))
     clean = s.rate("framing") == 0 and s.rate("parity") == 0
-    return 0.7 if clean and 0.02 < high < 0.5 and _text_share(s.data) > 0.5 and not _parity(s) else 0.0
+    sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
+    return sure if clean and 0.02 < high < 0.5 and _text_share(s.data) > 0.5 and not _parity(s) else 0.0
 
 
 def _doubled(s: Signs) -> float:
@@ -189,7 +191,7 @@ def _half(s: Signs) -> float:
 _CAUSES: tuple[tuple[str, str, str, Callable[[Signs], float]], ...] = (
     ("inverted", "polarity turned: logic levels at an RS-232 port, or A and B swapped",
      "Match (F4) tells; so does the idle voltage: 3 to 5 V is logic, negative RS-232", _inverted),
-    ("rate", "wrong baud", "Match (F4) finds it from this garbage",
+    ("rate", "wrong baud", "Match (F4) finds it from what came",
      _wrong_rate),
     ("parity", "wrong parity, or seven data bits for eight",
      "Match (F4) tells the format; by hand, try 7E1 and 8N1 at the same rate", _parity),

@@ -153,7 +153,9 @@ class Question:
         if answer == self.data or answer.strip() == self.data.strip():
             return Verdict.ECHO
         if self.like:
-            return Verdict.RIGHT if fullmatch(self.like, self._without_echo(answer)) else Verdict.WRONG
+            bare = self._behind_own(answer)  # a pattern may end in the blank of a prompt, or say nothing of line ends
+            shapes = (bare.strip(), bare.strip("\r\n"), bare)
+            return Verdict.RIGHT if any(fullmatch(self.like, text) for text in shapes) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in self.behind_echo(answer) else Verdict.WRONG
         if self.expected is None:
@@ -177,9 +179,12 @@ class Question:
 
     def _without_echo(self, answer: bytes) -> str:
         """Some devices echo the question before they answer it; the answer is what follows."""
+        return self._behind_own(answer).strip()
+
+    def _behind_own(self, answer: bytes) -> str:
         if self.data.strip() and answer.startswith(self.data.strip()):
             answer = answer[len(self.data.strip()) :]
-        return answer.decode("latin-1").strip()
+        return answer.decode("latin-1")
 
     def _fits(self, text: str) -> bool:
         common = _COMMON.get(self.text.upper())

@@ -230,7 +230,7 @@ def _tried_by_chance(
 
 def chance_bounds(ratio: float) -> tuple[float, float]:
     """How much better than chance a right setting explains 64 bytes, in nats: the middle of the slope between wrong and
-    right, and its width, by the sender's rate to the listener's. Measured on made-up talk (benchmarks/calibration.py)."""
+    right, and its width, by the sender's rate to the listener's. Measured on made-up talk: see the benchmarks."""
     return next(bounds for upper, bounds in _BETTER if ratio < upper)
 
 

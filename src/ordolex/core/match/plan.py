@@ -12,10 +12,9 @@ from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings, Parity, parity_bit
 
-RATES = (9600, 19200, 115200, 38400, 4800, 2400, 57600, 1200, 300, 600, 14400, 28800, 230400)
+RATES = (9600, 19200, 115200, 38400, 4800, 2400, 57600, 1200, 300, 600, 14400, 28800, 230400, 31250, 76800, 460800,
+         921600, 110, 150, 10400, 250000)  # fmt: skip
 """From the most usual to the rarest."""
-GENERIC = (b"\r", b"\n", b"*IDN?\n", b"AT\r")
-"""Harmless for what is usual: line ends, the identity of instruments, the attention of modems."""
 
 
 @dataclass(frozen=True, slots=True)

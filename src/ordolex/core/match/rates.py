@@ -58,7 +58,9 @@ def candidates(parts: Sequence[Segment], heard_baud: int, most: int = 12, only: 
             at = int(np.flatnonzero(near)[np.argmin(cost[near])])
             exact_cost = float(_costs(parts, np.array([exact]))[0])
             ratio = exact if exact_cost <= cost[at] + 1.0 else float(_GRID[at])
-            found.append((min(exact_cost, float(cost[at])) - float(np.log(usual(baud, (heard_baud,)))), Rate(baud, ratio)))
+            found.append(
+                (min(exact_cost, float(cost[at])) - float(np.log(usual(baud, (heard_baud,)))), Rate(baud, ratio))
+            )
     forced = [rate for _, rate in found if rate.baud in only]
     found = [*sorted(found, key=lambda entry: entry[0])[:most], *_odd(cost, heard_baud)]
     found.sort(key=lambda entry: entry[0])

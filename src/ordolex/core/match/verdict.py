@@ -11,9 +11,11 @@ from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
 from ordolex.core.match.shapes import like_text
 
-CERTAIN, LIKELY = 0.9, 0.5
+CERTAIN, LIKELY = 0.95, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
 _ALMOST_ALL = 0.9
+_UNEXPLAINED = 0.5
+_HIGH = 460800  # from here on there is no faster sender to speak of
 _SOME = 12  # characters, to say what they look like
 
 
@@ -59,6 +61,8 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
     best = inference.best
     if best is None:
         return Verdict(Kind.OPEN, "nothing fits what was heard")
+    if inference.outside > _UNEXPLAINED:
+        return _unexplained(last)
     settings = best.best.settings
     if best.probability < LIKELY and _too_fast(last, best):
         return Verdict(
@@ -84,6 +88,19 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
     if kind is not Kind.CERTAIN and not nearer and last.flags is None:
         there = LineSettings(min(921600, settings.baud * 2))  # there all formats can be told apart without flags
     return Verdict(kind, words, there, apart if len(apart) > 1 else ())
+
+
+def _unexplained(last: Capture) -> Verdict:
+    """Chance explains it as well as any setting in reach."""
+    words = (
+        f"no setting within reach of {last.heard_at.baud} baud explains this: a faster sender, two at once, or noise. A"
+        " listen at a higher rate tells the first from the others"
+    )
+    if last.heard_at.baud >= _HIGH:
+        return Verdict(
+            Kind.OPEN, f"no setting explains this, at {last.heard_at.baud} baud either: two at once, or noise"
+        )
+    return Verdict(Kind.FASTER, words, LineSettings(115200 if last.heard_at.baud < 57600 else 921600))
 
 
 def inverted_advice() -> str:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
-from ordolex.core.line.settings import LineSettings
+from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.match.plan import Attempt, longest_s
+from ordolex.core.match.shapes import checked_in
 from ordolex.core.match.verdict import Kind
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
@@ -15,6 +17,7 @@ from ordolex.io.match.search import LOOK_AT, Search
 _ANSWER_S = 0.6
 _LIKELY_S = 1.0
 _LATENESS = 4
+_LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 
 
 class Asking:
@@ -23,6 +26,7 @@ class Asking:
         self._match, self._ear, self._options = search.match, search.ear, search.options
         self._plan = plan
         self._asked: set[tuple[str, bytes]] = set()
+        self._questions = {question.data: question for question in search.options.questions}
 
     async def run(self) -> None:
         plan = list(self._plan)
@@ -33,7 +37,7 @@ class Asking:
             self._search.tell()
             began = mono_s()
             await self._search.tune(attempt.line)
-            question = Question(attempt.sent, timeout_s=self._wait_s(attempt))
+            question = self._question(attempt.question, attempt.sent, self._wait_s(attempt))
             answer = await self._search.runner.ask(question, at_once=True)
             if answer.ended in (Ended.STOPPED, Ended.LOST):
                 self._search.keep(attempt.sent, "stopped", began)
@@ -41,11 +45,17 @@ class Asking:
             if not self._ear.data:
                 self._search.keep(attempt.sent, "silence", began)
                 continue
-            await self._ear.until(LOOK_AT[1], _ANSWER_S)
+            if self._ear.data == attempt.sent:
+                self._search.keep(attempt.sent, "only our own bytes came back", began, attempt.line)
+                continue
+            framed = question.codec is not None and answer.verdict is Verdict.RIGHT
+            if not framed:
+                await self._ear.until(LOOK_AT[1], _ANSWER_S)
             await self._search.look()
             assert self._match.verdict is not None
-            self._search.keep(attempt.sent, self._match.verdict.words, began, attempt.line)
-            if await self._prove(attempt):
+            words = "a right answer" if framed else self._match.verdict.words
+            self._search.keep(attempt.sent, words, began, attempt.line)
+            if await self._prove(attempt, framed=framed):
                 return
             if self._match.verdict.kind is Kind.FASTER:  # it answered, so only rates on that side are worth asking at
                 plan.sort(key=lambda other: other.line.baud <= attempt.line.baud)
@@ -57,34 +67,67 @@ class Asking:
         likely = attempt.line in self._options.known
         return max(_LIKELY_S if likely else 0.0, self._options.wait_s) + _LATENESS * self._ear.late_s
 
-    async def _prove(self, attempt: Attempt) -> bool:
-        """Asks at the likeliest settings, all questions where they are almost certain; a clean answer is the match."""
-        for settings, question in self._worth_trying(attempt):
+    def _question(self, meant: bytes, sent: bytes, timeout_s: float) -> Question:
+        """As it goes out; an answer to it can be judged only where it goes out as it is meant."""
+        if meant == sent and meant in self._questions:
+            return replace(self._questions[meant], timeout_s=timeout_s)
+        return Question(sent, timeout_s=timeout_s)
+
+    async def _prove(self, attempt: Attempt, *, framed: bool) -> bool:
+        """Asks at the likeliest settings, all questions where they are almost certain; a right answer is the match, or
+        a clean one that is no accident."""
+        for settings, question in self._worth_trying(attempt, framed=framed):
             if (settings.text, question) in self._asked:
                 continue
             self._asked.add((settings.text, question))
             began = mono_s()
             await self._search.tune(settings)
-            answer = await self._search.runner.ask(
-                Question(question, timeout_s=max(_LIKELY_S, 2 * self._options.wait_s)), at_once=True
-            )
-            clean = bool(answer.data) and not answer.errors.total and _readable(answer.data)
-            right = answer.verdict is Verdict.RIGHT
-            if clean and (right or answer.verdict is not Verdict.WRONG):
+            rests_on = await self._answered(question)
+            if rests_on:
                 self._match.found = settings
-                self._match.answered = right
-                self._match.evidence = f"{len(answer.data)} bytes answered {answer.question.text!r} without errors"
+                self._match.evidence = rests_on
                 self._search.keep(question, "answered", began)
                 return True
-            self._search.keep(question, "not clean there" if answer.data else "silence there", began)
+            self._search.keep(question, "not clean there" if self._ear.data else "silence there", began)
         return False
 
-    def _worth_trying(self, attempt: Attempt) -> list[tuple[LineSettings, bytes]]:
-        """(settings, question): what the inference says, likeliest first. A question that brought bytes comes first."""
+    async def _answered(self, question: bytes) -> str:
+        """What an answer rests on, in words; empty for none that counts. A right frame or check is proof whatever its
+        bytes look like, and so is text of the shape that is wanted. Of any other text there must be some, and it must
+        come again: one or two bytes come by accident."""
+        asked = self._question(question, question, max(_LIKELY_S, 2 * self._options.wait_s))
+        before = b""
+        for _ in range(2):
+            answer = await self._search.runner.ask(asked, at_once=True)
+            data = asked.behind_echo(answer.data)
+            if answer.verdict is Verdict.RIGHT or (checked_in(data) and not answer.errors.total):
+                self._match.answered = answer.verdict is Verdict.RIGHT
+                return f"{len(data)} bytes answered {asked.text!r} without errors, and rightly"
+            clean = bool(data) and not answer.errors.total and _readable(data)
+            if not clean or answer.verdict in (Verdict.WRONG, Verdict.ECHO):
+                return ""
+            if before or len(data) >= _MUCH:
+                again = " twice" if before else ""
+                return f"{len(data)} bytes answered {asked.text!r} without errors{again}"
+            if len(data) < _LEAST:
+                return ""
+            before = data
+        return ""
+
+    def _worth_trying(self, attempt: Attempt, *, framed: bool) -> list[tuple[LineSettings, bytes]]:
+        """(settings, question): what was reached by a right frame, else what the inference says, likeliest first. A
+        question that brought bytes comes first."""
+        if framed:
+            rest = _at(attempt.line.baud, attempt.reaches[0])
+            return [(rest, attempt.question), (attempt.line, attempt.question)]
         ranked = [r for r in self._match.inference.ranked if not r.inverted and r.probability > 0.05][:4]
         sure = [r.settings for r in ranked[:1] if r.probability > 0.6]
         first = [(r.settings, attempt.question) for r in ranked]
-        return first + [(settings, question) for settings in sure for question in self._options.questions]
+        return first + [(settings, question) for settings in sure for question in self._questions]
+
+
+def _at(baud: int, format_: str) -> LineSettings:
+    return LineSettings(baud, int(format_[0]), Parity(format_[1]), float(format_[2:]))
 
 
 def _readable(data: bytes) -> bool:

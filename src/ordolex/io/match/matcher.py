@@ -32,7 +32,7 @@ class Matcher:
         self._search = Search(runner, options, changed)
         self._runner = runner
         self._options = options
-        self._plan = attempts(options.questions, options.known, options.tried)
+        self._plan = attempts([question.data for question in options.questions], options.known, options.tried)
         self._before = runner.line
         self.match.at_most_s = min(options.give_up_s, self._most())
 

@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
 from ordolex.core.match.shapes import Shape
 
 
@@ -23,7 +24,7 @@ class Options:
     give_up_s  after which the match ends
     """
 
-    questions: Sequence[bytes] = ()
+    questions: Sequence[Question] = ()
     first: LineSettings | None = None
     known: Sequence[LineSettings] = ()
     tried: Collection[tuple[str, bytes]] = ()

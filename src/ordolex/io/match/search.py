@@ -63,7 +63,7 @@ class Search:
         heard = [*self._useful, capture] if capture.data else list(self._useful)
         at_its_rate = len(capture.data) >= LOOK_AT[0] and self.at_its_rate(capture.heard_at)
         heard = heard[-1:] if at_its_rate else heard[-2:]
-        most = 3 if at_its_rate else 6
+        most = 4 if at_its_rate else 10
         if len(heard) > 1 and len(capture.data) >= LOOK_AT[1]:
             alone = await self.infer(heard[-1:], most)
             sure = alone.best is not None and alone.best.probability >= CERTAIN

@@ -16,9 +16,10 @@ from textual.widgets import Static
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
-from ordolex.core.match.plan import GENERIC, with_units
+from ordolex.core.match.plan import with_units
 from ordolex.core.match.verdict import Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.record import LinkRecord
@@ -26,6 +27,7 @@ from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
 from ordolex.io.files import write_new
+from ordolex.io.match import asks
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
 from ordolex.tui.commands import MATCH, bindings
@@ -166,20 +168,21 @@ class MatchDesk(Desk):
         def changed(match: Match) -> None:
             running.latest = match
 
-        questions = [each for text in self._questions(link) for each in with_units(text, self._units)]
-        running.future = self.session.match(link, replace(self._wanted, questions=questions), changed)
+        options = replace(self._wanted, questions=self._questions(link))
+        running.future = self.session.match(link, options, changed)
         if running.future is None:
             del self._at_work[link.id]
             return
         self._show()
 
-    def _questions(self, link: LinkRecord) -> list[bytes]:
-        if self._asks is not None:
-            return self._asks
+    def _questions(self, link: LinkRecord) -> list[Question]:
         sheet = self.session.sheet_of(link)
-        if sheet is not None and sheet.harmless:
-            return [to_bytes(text) for text in (*(q.send for q in sheet.harmless), *sheet.wake)]
-        return list(GENERIC)
+        units = self._units if self._units != [1] else []  # else the sheet's own
+        offered = (asks.of_sheet(sheet, units) if sheet is not None else []) or asks.generic()
+        if self._asks is None:
+            return offered
+        known = {question.data: question for question in offered}
+        return [known.get(one, Question(one)) for text in self._asks for one in with_units(text, self._units)]
 
     def action_stop(self) -> None:
         link = self.session.chosen
@@ -283,7 +286,7 @@ class MatchDesk(Desk):
         bits = " ".join(str(bits) for bits in self._wanted.data_bits)
         units = " ".join(str(unit) for unit in self._units)
         choices = [
-            ("questions", f"Questions: {' ; '.join(named(question) for question in self._questions(link))}"),
+            ("questions", f"Questions: {' ; '.join(named(question.data) for question in self._questions(link))}"),
             ("wait", f"Wait for each answer: {self._wanted.wait_s * 1000:.0f} ms"),
             ("units", f"Unit IDs, for questions with {{unit}}: {units}"),
             ("bits", f"Data bits to weigh: {bits}"),
@@ -311,7 +314,7 @@ class MatchDesk(Desk):
                 self._show()
 
     async def _ask_questions(self, link: LinkRecord) -> None:
-        before = " ; ".join(named(question) for question in self._questions(link))
+        before = " ; ".join(named(question.data) for question in self._questions(link))
         hint = "several with ; between them. Only what is harmless to every device: it goes out at many settings"
 
         def reading(text: str) -> str:
