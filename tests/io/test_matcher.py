@@ -8,9 +8,12 @@ import pytest
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.match.verdict import Kind
+from ordolex.core.sheet import read_sheet
+from ordolex.io.match.asks import generic, of_sheet
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.runner import LinkRunner
+from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes, ServeBench, until
 
 TALKER: dict[str, object] = {"name": "a", "kind": "logger", "interval_s": 0.2}
@@ -23,7 +26,7 @@ async def opened(serve_bench: ServeBench, notes: Notes, **device: object) -> Lin
     return runner
 
 
-@pytest.mark.parametrize("line", ["4800 8N1", "9600 7E1", "1200 8E1"])
+@pytest.mark.parametrize("line", ["4800 8N1", "9600 7E1", "1200 8E1", "110 7E1"])
 async def test_a_talking_device_is_matched_by_listening(serve_bench: ServeBench, notes: Notes, line: str) -> None:
     runner = await opened(serve_bench, notes, **TALKER, line=line)
     match = await Matcher(runner).run()
@@ -48,6 +51,41 @@ async def test_a_silent_device_is_found_by_harmless_questions_and_proven(serve_b
     assert match.found is not None and match.found.text == "4800 8E1" and match.answered
     assert runner.rung.word == "Proven"
     assert {trial.sent.translate(bytes(range(128)) * 2) for trial in match.trials} <= {b"", b"*IDN?\n"}
+    await runner.release()
+
+
+@pytest.mark.parametrize(("kind", "line"), [("bus", "19200 8E1"), ("bus-ascii", "9600 7E1"), ("meter", "300 7E1")])
+async def test_a_protocol_is_asked_in_its_own_way_and_a_right_check_is_proof(
+    serve_bench: ServeBench, notes: Notes, kind: str, line: str
+) -> None:
+    """Answers that are no readable text, of a device whose sheet says which protocol it speaks but no settings."""
+    speaks = {"bus": "modbus-rtu", "bus-ascii": "modbus-ascii", "meter": "meter"}[kind]
+    sheet = read_sheet(f"""name = "d"\ndevice = "d"\nspeaks = "{speaks}"\n[line]\nsettings = "any"\nsource = "x"
+[bus]\nunit = 3\n""", "d")  # fmt: skip
+    units: dict[str, object] = {"units": [3]} if "bus" in kind else {}
+    runner = await opened(serve_bench, notes, name="a", kind=kind, line=line, **units)
+    known = [LineSettings(9600), LineSettings(int(line.split()[0]))]
+    wait_s = 0.25 if units else 1.7  # a meter takes its time
+    match = await Matcher(runner, Options(of_sheet(sheet), known=known, listen_s=0.1, wait_s=wait_s)).run()
+    assert match.found is not None and match.found.text == line and match.answered, match.evidence
+    await runner.release()
+
+
+async def test_our_own_echo_proves_nothing(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, name="a", kind="echo", line="any")
+    match = await Matcher(runner, Options(generic(), listen_s=0.1, wait_s=0.05, give_up_s=6)).run()
+    assert match.found is None and not match.answered
+    assert any(trial.words == "only our own bytes came back" for trial in match.trials)
+    await runner.release()
+
+
+async def test_two_bytes_are_a_reason_to_go_on_and_no_proof(notes: Notes) -> None:
+    """Somebody answers everything with two characters, whatever the settings."""
+    port = MemoryTransport(lambda transport, data: transport.say(b"? "))
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    match = await Matcher(runner, Options([Question(b"ID\r")], listen_s=0.05, wait_s=0.02, give_up_s=3)).run()
+    assert match.found is None, match.evidence
     await runner.release()
 
 

@@ -29,6 +29,7 @@ class DevicePlan(BaseModel):
         "alarms",
         "counter",
         "display",
+        "teletype",
         "bus",
         "bus-ascii",
         "bus-tcp",

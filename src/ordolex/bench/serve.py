@@ -271,7 +271,7 @@ def stop_with_parent(stop: Callable[[], object]) -> None:
     ends. Where the event loop hangs, the process ends all the same."""
 
     def wait() -> None:
-        while sys.stdin.buffer.read(4096):
+        while os.read(0, 4096):  # not by way of sys.stdin: its lock would be held while the program ends
             pass
         stop()
         timer = threading.Timer(2.0, os._exit, (0,))

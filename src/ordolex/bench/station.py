@@ -24,6 +24,8 @@ from ordolex.bench.devices.logger import Logger
 from ordolex.bench.devices.meter import Meter
 from ordolex.bench.devices.modem import Modem
 from ordolex.bench.devices.oxygen import OxygenTransmitter
+from ordolex.bench.devices.talker import Talker
+from ordolex.bench.devices.teletype import WeirTeletype
 from ordolex.bench.devices.temperature import TemperatureString
 from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
@@ -233,20 +235,23 @@ class Station:
             self._timer = self._loop.call_at(max(due, now + _STEP_S), self._pump)
 
 
+_TALKERS: dict[str, type[Talker]] = {
+    "logger": Logger, "display": RoomDisplay, "teletype": WeirTeletype,
+}  # fmt: skip
+
+
 def _device(plan: DevicePlan, now_s: float) -> StandIn:
     match plan.kind:
         case "oxygen":
             return OxygenTransmitter(plan.unit, now_s)
         case "temperature":
             return TemperatureString(read_line(plan.line).settings, plan.interval_s, now_s)
-        case "logger":
-            return Logger(read_line(plan.line).settings, plan.interval_s, now_s)
+        case "logger" | "display" | "teletype":
+            return _TALKERS[plan.kind](read_line(plan.line).settings, plan.interval_s, now_s)
         case "feeder":
             return FeederController(read_line(plan.line).settings, plan.interval_s, now_s)
         case "alarms":
             return Annunciator(plan.interval_s, now_s)
-        case "display":
-            return RoomDisplay(read_line(plan.line).settings, plan.interval_s, now_s)
         case "counter":
             return FishCounter(read_line(plan.line).settings)
         case "bus" | "bus-ascii" | "bus-tcp":

@@ -57,7 +57,8 @@ class Matcher:
                     def thought(seconds: float) -> None:
                         when = limit.when()
                         if when is not None:
-                            limit.reschedule(when + seconds)
+                            with contextlib.suppress(RuntimeError):  # the time is over just now
+                                limit.reschedule(when + seconds)
 
                     self._search.thought = thought
                     await Listening(self._search).run()
