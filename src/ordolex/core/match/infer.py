@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ordolex.core.line.settings import LineSettings
+from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match import rates
 from ordolex.core.match.capture import Capture, Segment, segments, timed
 from ordolex.core.match.content import BINARY, TEXT, kind_weight
@@ -20,7 +20,7 @@ from ordolex.core.match.formats import Format, formats, usual
 from ordolex.core.match.forward import Forward
 from ordolex.core.match.read import Characters, Supposed, read_out
 from ordolex.core.match.samples import sender_bits
-from ordolex.core.match.shapes import Shape, seen_in
+from ordolex.core.match.shapes import Shape, like_text, seen_in
 from ordolex.core.match.ways import Candidates
 from ordolex.core.wire.receiver import Resync
 
@@ -29,6 +29,8 @@ _READ = 10  # so many settings are read out and looked at as a whole
 _TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
 _PER = 64
+_FAR, _HIDES_FORMAT, _HIDES_FASTER = 0.2, 0.9, 0.5
+_COUNTED = 0.5  # of the sender's bits: times that are so good count them
 _BETTER = ((0.6, (130.0, 15.0)), (0.97, (75.0, 15.0)), (1.03, (-60.0, 12.0)), (np.inf, (20.0, 12.0)))
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
 MOST_BYTES = 256
@@ -218,14 +220,29 @@ def _tried_by_chance(
     margin = max(weighed[near].get((key, kind), -np.inf) for kind in (TEXT, BINARY)) - _by_chance(capture)
     if not np.isfinite(margin):
         return found
-    wanted, width = chance_bounds(best.exact_baud / capture.heard_at.baud)
-    share = float(1 / (1 + np.exp(-np.clip((margin * _PER / len(capture.data) - wanted) / width, -60, 60))))
+    ratio = best.exact_baud / capture.heard_at.baud
+    told = bool(capture.times_s) and capture.spread_s * best.exact_baud < _COUNTED
+    wanted, width = chance_bounds(ratio)
+    better = np.clip((margin * _PER / len(capture.data) - wanted) / width, -60, 60)
+    share = _share_of_format(found.best, ratio, told=told) * float(1 / (1 + np.exp(-better)))
 
     def less(entry: Ranked) -> Ranked:
         return replace(entry, probability=entry.probability * share)
 
     groups = tuple(Group(tuple(map(less, group.members))) for group in found.groups)
     return Inference(tuple(map(less, found.ranked)), groups, 1 - share, float(margin))
+
+
+def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
+    """What is left of a group for what its formats hide. Far above the sender's rate little is seen of a format, unless
+    times have `told` of it; and a faster sender, whose characters are over early, looks like one whose last bit is always high."""
+    high = all(
+        m.settings.parity is Parity.MARK or (m.settings.data_bits == 7 and m.settings.parity is Parity.NONE)
+        for m in group.members
+    )
+    if high and 0.97 <= ratio <= 1.03 and not like_text(group.best.reading):
+        return _HIDES_FASTER
+    return _HIDES_FORMAT if ratio < _FAR and not told else 1.0
 
 
 def chance_bounds(ratio: float) -> tuple[float, float]:

@@ -104,8 +104,11 @@ class Asking:
                 self._match.answered = answer.verdict is Verdict.RIGHT
                 return f"{len(data)} bytes answered {asked.text!r} without errors, and rightly"
             clean = bool(data) and not answer.errors.total and _readable(data)
-            if not clean or answer.verdict in (Verdict.WRONG, Verdict.ECHO):
+            if not clean or answer.verdict is Verdict.ECHO:
                 return ""
+            if answer.verdict is Verdict.WRONG:  # clear text all the same: something else that it had to say
+                enough = len(data) >= 2 * _MUCH
+                return f"{len(data)} bytes came after {asked.text!r} without errors, another answer" if enough else ""
             if before or len(data) >= _MUCH:
                 again = " twice" if before else ""
                 return f"{len(data)} bytes answered {asked.text!r} without errors{again}"
