@@ -235,7 +235,8 @@ def _tried_by_chance(
 
 def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     """What is left of a group for what its formats hide. Far above the sender's rate little is seen of a format, unless
-    times have `told` of it; and a faster sender, whose characters are over early, looks like one whose last bit is always high."""
+    times have `told` of it; and a faster sender, whose characters are over early, looks like one whose last bit is
+    always high."""
     high = all(
         m.settings.parity is Parity.MARK or (m.settings.data_bits == 7 and m.settings.parity is Parity.NONE)
         for m in group.members
