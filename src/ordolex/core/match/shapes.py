@@ -14,6 +14,7 @@ from ordolex.core.text import nmea0183
 from ordolex.core.text.patterns import search
 
 _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
+_WIDE = re.compile(rb"[\xc2-\xdf][\x80-\xbf]|[\xe1-\xef][\x80-\xbf]{2}")  # RFC 3629, of two and three bytes
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
 _NOISE, _ENOUGH = -6.0, 20
 _MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
@@ -37,8 +38,9 @@ def like_noise(reading: bytes) -> bool:
 
 
 def like_text(reading: bytes) -> bool:
-    """Nearly all of it can be read."""
+    """Nearly all of it can be read, in ASCII or in UTF-8; characters may be cut off at the ends."""
     plain = sum(32 <= byte < 127 or byte in b"\r\n\t\x02\x03\x1b" for byte in reading)
+    plain += sum(len(found) for found in _WIDE.findall(reading))
     return plain >= 0.85 * len(reading)
 
 

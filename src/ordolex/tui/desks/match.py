@@ -102,8 +102,12 @@ class MatchDesk(Desk):
 
     def _take_over(self, link: LinkRecord, match: Match) -> None:
         self._seen[link.id] = Seen.of(match)
+        if not self._is_chosen(link) or self._moved:
+            return
         best = match.inference.best
-        if self._is_chosen(link) and not self._moved and best is not None:
+        if match.found is not None:
+            self._board.go_to(match.found, match.inverted)
+        elif best is not None:
             self._board.go_to(best.best.settings, best.best.inverted)
 
     def _is_chosen(self, link: LinkRecord) -> bool:
