@@ -125,6 +125,11 @@ def cyrillic(rng: random.Random) -> bytes:
     return f"{rng.choice(words)} {_number(rng)}\r\n".encode(rng.choice(("koi8-r", "cp1251")))
 
 
+def greek(rng: random.Random) -> bytes:
+    words = ("στάθμη χαμηλή", "αντλία ανοιχτή", "θερμοκρασία νερού", "βλάβη", "ροή κανονική", "πόρτα κλειστή")
+    return f"{rng.choice(words)} {_number(rng)}\r\n".encode(rng.choice(("iso8859-7", "cp737")))
+
+
 def hex_frames(rng: random.Random) -> bytes:
     body = bytes([rng.randint(1, 9), 3, 0, rng.randint(0, 90), 0, rng.randint(1, 9)])
     return b":" + (body + bytes([-sum(body) & 0xFF])).hex().upper().encode() + b"\r\n"
@@ -161,14 +166,14 @@ def packed_decimal(rng: random.Random) -> bytes:
 TUNING: dict[str, Make] = {
     f.__name__: f
     for f in (report, prompts, sentences, modbus, csv, pairs, log, german, hex_dump, json_lines, columns, terse,
-              telegram, utf8, registers, scale, markup, commands)
+              telegram, utf8, registers, scale, markup, commands, cyrillic)
 }  # fmt: skip
 HELD_OUT: dict[str, Make] = {
     f.__name__: f
-    for f in (french, cyrillic, hex_frames, base64_lines, floats, machine_program, noise_bytes, readout, packed_decimal)
+    for f in (french, greek, hex_frames, base64_lines, floats, machine_program, noise_bytes, readout, packed_decimal)
 }  # fmt: skip
 EIGHT_BITS = frozenset(
-    {"modbus", "german", "utf8", "registers", "french", "cyrillic", "floats", "noise_bytes", "packed_decimal"}
+    {"modbus", "german", "utf8", "registers", "french", "cyrillic", "greek", "floats", "noise_bytes", "packed_decimal"}
 )
 FRAMES = frozenset({"modbus", "registers", "floats", "packed_decimal", "telegram", "noise_bytes"})
 """Sent with a silence behind each."""

@@ -10,8 +10,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-TEXT, BINARY = 0, 1
-"""The two kinds of content that are weighed against each other."""
+TEXT, BINARY, UPPER_HALF = 0, 1, 2
+"""The kinds of content that are weighed against each other; the last is text in an alphabet of its own, whose letters
+all lie above 127, as in the code pages of eight bits."""
+KINDS = (TEXT, BINARY, UPPER_HALF)
 
 _LETTERS = "etaoinsrhldcumfpgwybvkxjqz"
 _STRAY = 0.004  # share of characters in a text that are none of those below
@@ -83,6 +85,29 @@ _FOLLOWS = np.array(
 )  # fmt: skip
 
 
+_FOLLOWS_UPPER = np.array(
+    #  letter lower upper digit space  CR    LF   mark      the same, where letters are those above 127
+    [[0.800, 0.01, 0.01, 0.02, 0.10, 0.03, 0.01, 0.04],
+     [0.050, 0.60, 0.05, 0.05, 0.12, 0.04, 0.02, 0.07],
+     [0.050, 0.20, 0.40, 0.10, 0.10, 0.05, 0.02, 0.08],
+     [0.030, 0.01, 0.02, 0.50, 0.12, 0.08, 0.04, 0.20],
+     [0.500, 0.03, 0.05, 0.33, 0.03, 0.01, 0.01, 0.04],
+     [0.030, 0.01, 0.02, 0.03, 0.01, 0.02, 0.85, 0.03],
+     [0.450, 0.05, 0.08, 0.30, 0.03, 0.03, 0.03, 0.03],
+     [0.100, 0.03, 0.05, 0.60, 0.12, 0.03, 0.02, 0.05]]
+)  # fmt: skip
+
+
+def _upper_half() -> NDArray[np.float64]:
+    """Letters are about equally frequent: which code page it is, is not known; most have theirs from C0 on."""
+    weight = _text()
+    weight[CLASS_OF == NO_CLASS] = 0.01
+    weight[0x80:0xC0] = 0.15
+    weight[0xC0:] = 1.0
+    out: NDArray[np.float64] = weight / weight.sum()
+    return out
+
+
 @cache
 def weights(kind: int, data_bits: int) -> NDArray[np.float32]:
     """(CLASSES, 256, 256): log weight by the class of the character before, the mask of known bits, and their value."""
@@ -90,10 +115,10 @@ def weights(kind: int, data_bits: int) -> NDArray[np.float32]:
     if kind == BINARY:
         table[:] = _by_mask(_binary(), data_bits)[None]
         return table
-    single = _text()
+    single, follows = (_text(), _FOLLOWS) if kind == TEXT else (_upper_half(), _FOLLOWS_UPPER)
     for before in range(CLASSES):
         share = np.array([single[kind_ == CLASS_OF].sum() for kind_ in range(CLASSES)])
-        follow = _FOLLOWS[before] / _FOLLOWS[before].sum()
+        follow = follows[before] / follows[before].sum()
         table[before] = _by_mask(single / share[CLASS_OF] * follow[CLASS_OF], data_bits)
     return table
 
@@ -111,5 +136,7 @@ def _by_mask(single: NDArray[np.float64], data_bits: int) -> NDArray[np.float32]
 def kind_weight(kind: int, data_bits: int) -> float:
     """How usual a content is at all: binary data travel in eight bits."""
     if kind == TEXT:
-        return 0.65
-    return 0.35 if data_bits == 8 else 0.01
+        return 0.62
+    if kind == UPPER_HALF:
+        return 0.06 if data_bits == 8 else 1e-6
+    return 0.32 if data_bits == 8 else 0.01

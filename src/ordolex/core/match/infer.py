@@ -15,7 +15,7 @@ import numpy as np
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match import rates
 from ordolex.core.match.capture import Capture, Segment, segments, timed
-from ordolex.core.match.content import BINARY, TEXT, kind_weight
+from ordolex.core.match.content import KINDS, UPPER_HALF, kind_weight
 from ordolex.core.match.formats import Format, formats, usual
 from ordolex.core.match.forward import Forward
 from ordolex.core.match.read import Characters, Supposed, read_out
@@ -168,9 +168,11 @@ def _weigh(
     if not found:
         return []
     rate_of, format_of, content_of, inverted = (
-        axis.ravel()
-        for axis in np.meshgrid(range(len(found)), range(len(chosen)), (TEXT, BINARY), (0, 1), indexing="ij")
+        axis.ravel() for axis in np.meshgrid(range(len(found)), range(len(chosen)), KINDS, (0, 1), indexing="ij")
     )
+    eight = np.array([format_.data_bits == 8 for format_ in chosen])
+    can_be = (content_of != UPPER_HALF) | eight[format_of]
+    rate_of, format_of, content_of, inverted = (axis[can_be] for axis in (rate_of, format_of, content_of, inverted))
     ratios = np.array([rate.ratio for rate in found])
     bits, clashes = sender_bits(parts, ratios)
     run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
@@ -217,7 +219,7 @@ def _tried_by_chance(
     key = _Key(best.settings.baud, format_, best.inverted)
     near = min(range(len(heard)), key=lambda at: abs(np.log(best.exact_baud / heard[at].heard_at.baud)))
     capture = heard[near]
-    margin = max(weighed[near].get((key, kind), -np.inf) for kind in (TEXT, BINARY)) - _by_chance(capture)
+    margin = max(weighed[near].get((key, kind), -np.inf) for kind in KINDS) - _by_chance(capture)
     if not np.isfinite(margin):
         return found
     ratio = best.exact_baud / capture.heard_at.baud
@@ -283,9 +285,7 @@ def _ranked(
         by_key[key] = float(np.logaddexp(by_key[key], weight)) if key in by_key else weight
     order = sorted(by_key, key=lambda key: -by_key[key])
     entries: list[tuple[float, Ranked]] = []
-    chosen = [
-        (key, max((k for k in (TEXT, BINARY) if (key, k) in total), key=lambda k: total[key, k])) for key in order
-    ]
+    chosen = [(key, max((k for k in KINDS if (key, k) in total), key=lambda k: total[key, k])) for key in order]
     readings = _read_all(chosen[:_READ], fits)
     for place, (key, kind) in enumerate(chosen):
         fit = fits[key, kind]

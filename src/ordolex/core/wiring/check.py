@@ -74,7 +74,10 @@ def check(near: End, far: End, chain: Sequence[Part], flow: Flow = Flow.NONE) ->
     if flow in (Flow.RTS_CTS, Flow.DTR_DSR):
         what = RECEIVE if flow is Flow.RTS_CTS else READY
         signals += [nets.handshake(what, 0), nets.handshake(what, 1)]
-    problems = [*nets.level_problems(), *nets.joined_outputs(), *_missing(signals, nets)]
+    problems = [
+        *nets.level_problems(), *nets.joined_outputs(), *nets.grounded_outputs(), *nets.shorted_pairs(),
+        *_missing(signals, nets),
+    ]  # fmt: skip
     return Finding(tuple(chain), tuple(signals), tuple(sorted(problems, key=lambda p: p.weight)))
 
 
@@ -314,9 +317,35 @@ class _Nets:
             if len(outs) > 1:
                 names = " and ".join(f"{end.signal(pin)} of {name}" for end, pin, name in outs)
                 data = any(pin in end.sends for end, pin, _ in outs)
-                weight = Weight.FAILS if data else Weight.NOTE
-                hint = ": one crossing too few or too many" if data else ""
-                problems.append(Problem(weight, f"two outputs are joined, {names}{hint}"))
+                hint = ": one crossing too few or too many" if data else ": they work against each other"
+                problems.append(Problem(Weight.FAILS, f"two outputs are joined, {names}{hint}"))
+            pairs = [(end, pin, name) for end, pin, name in members if end.pins[pin].way is Way.BOTH]
+            if outs and pairs and outs[0][0].level is Level.RS422:
+                text = f"the driver of {outs[0][2]} is always on: on the pair of {pairs[0][2]} nobody else can speak"
+                if text not in [problem.text for problem in problems]:
+                    problems.append(Problem(Weight.FAILS, text))
+        return problems
+
+    def grounded_outputs(self) -> list[Problem]:
+        """What is driven and lies on a ground: RS-232 bears it (TIA-232-F, 2.1.7), a signal does not come through."""
+        problems = []
+        for members in self._pins_of_nets().values():
+            if not any(end.pins[pin].way is Way.GROUND for end, pin, _ in members):
+                continue
+            for end, pin, name in members:
+                if end.pins[pin].way in (Way.OUT, Way.BOTH):
+                    weight = Weight.DAMAGE if end.level in _LOGIC else Weight.FAILS
+                    problems.append(Problem(weight, f"{end.signal(pin)} of {name} lies on ground"))
+        return problems
+
+    def shorted_pairs(self) -> list[Problem]:
+        problems = []
+        for joint, end, name in self._owners:
+            for group in {end.sends, end.hears}:
+                nets = self._group(joint, group)
+                if len(nets) == 2 and nets[0] == nets[1]:
+                    lines = " and ".join(end.signal(pin) for pin in group)
+                    problems.append(Problem(Weight.FAILS, f"the two lines of the pair are joined, {lines} of {name}"))
         return problems
 
     def why_not(self, signal: Signal) -> str:

@@ -37,7 +37,13 @@ _BANDS: tuple[tuple[float, str, str, bool], ...] = (
     (2.8, "undefined: bus bias, or a loaded logic output", "measure between the two lines of the pair", False),
     (3.8, "logic 3.3 V, idle (mark)", "a 3.3 V transmitter: never join RS-232 to it, use a 3.3 V adapter", True),
     (4.3, "undefined, between logic 3.3 V and 5 V", "take it for 3.3 V until the supply is known", False),
-    (5.6, "logic 5 V, idle (mark)", "a 5 V transmitter: never join RS-232 to it, and no 3.3 V input", True),
+    (5.25, "logic 5 V, idle (mark)", "a 5 V transmitter: never join RS-232 to it, and no 3.3 V input", True),
+    (
+        6.0,
+        "undefined: logic 5 V with a high supply, or a weak RS-232 driver at space",
+        "measure while it sends: below 0 V then, and it is RS-232 with polarity turned; never below, and it is logic",
+        False,
+    ),
     (_MOST, "RS-232, space", "a break, or polarity turned: an idle RS-232 line is negative", True),
 )
 
