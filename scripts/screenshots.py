@@ -21,7 +21,7 @@ _CLEAR = "BackSpace*24"
 
 # A picture's name, and the keys that lead to it from the one before it. A word is a key, `text:…` is typed, `wait:s`.
 WALK = (
-    ("find.png", "wait:2.5"),
+    ("find.png", "wait:8"),
     ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:1.6"),
     ("line-settings.png", "Escape wait:1.2 Return wait:0.6"),
     ("talk-held.png", "Return wait:1.5"),
@@ -52,7 +52,7 @@ WALK = (
 SETTING = (
     (
         "set.png",
-        "wait:2.5 Down*12 wait:0.5 Return wait:0.6 Return wait:1.5 F6 wait:0.6 r wait:3 Return wait:0.5 ctrl+u"
+        "wait:8 Down*12 wait:0.5 Return wait:0.6 Return wait:1.5 F6 wait:0.6 r wait:3 Return wait:0.5 ctrl+u"
         " text:42.5 Return wait:0.5 a wait:0.6 Return wait:2.5 Down*4 Return wait:0.5 ctrl+u text:14 Return wait:0.8",
     ),
     (

@@ -10,7 +10,7 @@ from ordolex.core.line.settings import Flow
 from ordolex.core.wiring.bag import read_bag
 from ordolex.core.wiring.bus import BusError, Node, check_bus
 from ordolex.core.wiring.check import Weight, best_laid, check, laid
-from ordolex.core.wiring.connectors import ENDS, Way
+from ordolex.core.wiring.connectors import ENDS, Face, Gender, Way
 from ordolex.core.wiring.idle import ReadingError, idle, idle_pair
 from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError, wires
 from ordolex.core.wiring.solve import bag_of, mend, solve
@@ -149,6 +149,30 @@ def test_there_are_at_least_forty_cases_worked_out_by_hand() -> None:
     assert len(SOLVED) + len(NONE) + len(CHECKED) >= 40
 
 
+@pytest.mark.parametrize(
+    ("near", "far", "joined", "says"),
+    [
+        ("dte-de9", "dce-de9", "2-2 3-3 5-5 b3-b5", "TXD of dte-de9 lies on ground"),
+        ("dte-de9", "dce-de9", "2-2 3-3 5-5 a4-a7", "DTR of dte-de9 and RTS of dte-de9: they work against each other"),
+        ("dte-de9", "dce-de9", "2-2 3-3 5-5 7-6", "two outputs are joined, RTS of dte-de9 and DSR of dce-de9"),
+        ("rs485-block3", "rs485-block3", "1-1 2-2 3-3 a1-a2", "the two lines of the pair are joined"),
+        ("rs485-block3", "rs485-block3", "1-1 2-2 3-3 a1-a3", "lies on ground"),
+    ],
+)
+def test_a_cable_that_would_carry_the_data_and_shorts_something_does_not_work(
+    near: str, far: str, joined: str, says: str
+) -> None:
+    def half(end: str) -> Face:
+        face = ENDS[end].face
+        return Face(face.connector, next(g for g in Gender if face.mates(Face(face.connector, g))))
+
+    places = [pair.split("-") for pair in joined.split()]
+    made = tuple((a if a[0] in "ab" else f"a{a}", b if b[0] in "ab" else f"b{b}") for a, b in places)
+    finding = check(ENDS[near], ENDS[far], [Part("odd lead", (half(near), half(far)), made)])
+    texts = [problem.text for problem in finding.problems if problem.weight is not Weight.NOTE]
+    assert not finding.works and any(says in text for text in texts), texts
+
+
 def test_damage_comes_first() -> None:
     logic_cable = Part("odd lead", (ENDS["dte-de9"].face.__class__("DE-9", ENDS["dce-de9"].face.gender),
                                     ENDS["logic33"].face.__class__("logic header", ENDS["dce-de9"].face.gender)),
@@ -280,6 +304,7 @@ def test_a_bag_that_cannot_be_says_which_part_and_why(text: str, says: str) -> N
         ([3.28], "logic 3.3 V, idle", True),
         ([4.0], "undefined", False),
         ([4.96], "logic 5 V, idle", True),
+        ([5.4], "undefined", False),
         ([9.0], "RS-232, space", True),
         ([-9.0, 9.0], "RS-232, sending", True),
         ([0.1, 3.2, 0.0], "logic 3.3 V, sending", True),
