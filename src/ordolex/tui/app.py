@@ -244,7 +244,8 @@ class OrdolexApp(App[None]):
             moved = self._session.surveyed_now(ports)
             for sentence in moved:
                 self._status.say(sentence)
-            self._find.survey_changed(said=bool(moved))
+            # what another desk has just said must not be taken away by a survey
+            self._find.survey_changed(said=bool(moved) or self.desk is not self._find)
             await asyncio.sleep(_SURVEY_S if self.desk.word == "Find" else _SURVEY_ELSEWHERE_S)
 
     # ---- what desks ask for

@@ -30,6 +30,7 @@ _TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not 
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
 _PER = 64
 _FAR, _HIDES_FORMAT, _HIDES_FASTER = 0.2, 0.9, 0.5
+_RARE = 0.12
 _COUNTED = 0.5  # of the sender's bits: times that are so good count them
 _BETTER = ((0.6, (130.0, 15.0)), (0.97, (75.0, 15.0)), (1.03, (-60.0, 12.0)), (np.inf, (20.0, 12.0)))
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
@@ -215,8 +216,7 @@ def _tried_by_chance(
     if found.best is None:
         return found
     best = found.best.best
-    format_ = Format(best.settings.data_bits, best.settings.parity, int(best.settings.stop_bits))
-    key = _Key(best.settings.baud, format_, best.inverted)
+    key = _Key(best.settings.baud, _format_of(best.settings), best.inverted)
     near = min(range(len(heard)), key=lambda at: abs(np.log(best.exact_baud / heard[at].heard_at.baud)))
     capture = heard[near]
     margin = max(weighed[near].get((key, kind), -np.inf) for kind in KINDS) - _by_chance(capture)
@@ -235,6 +235,10 @@ def _tried_by_chance(
     return Inference(tuple(map(less, found.ranked)), groups, 1 - share, float(margin))
 
 
+def _format_of(settings: LineSettings) -> Format:
+    return Format(settings.data_bits, settings.parity, int(settings.stop_bits))
+
+
 def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     """What is left of a group for what its formats hide. Far above the sender's rate little is seen of a format, unless
     times have `told` of it; and a faster sender, whose characters are over early, looks like one whose last bit is
@@ -245,6 +249,8 @@ def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     )
     if high and 0.97 <= ratio <= 1.03 and not like_text(group.best.reading):
         return _HIDES_FASTER
+    if all(usual(_format_of(m.settings)) <= _RARE for m in group.members):
+        return _HIDES_FASTER  # hardly any device is set so; what looks so is nearly always another rate
     return _HIDES_FORMAT if ratio < _FAR and not told else 1.0
 
 

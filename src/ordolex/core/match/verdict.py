@@ -15,6 +15,7 @@ CERTAIN, LIKELY = 0.95, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
 _ALMOST_ALL = 0.9
 _UNEXPLAINED = 0.5
+_OWN = 0.97  # of the rate heard at: from here on it is no slower sender
 _HIGH = 460800  # from here on there is no faster sender to speak of
 _SOME = 12  # characters, to say what they look like
 
@@ -136,5 +137,7 @@ def _reads_oddly(best: Group) -> bool:
 def _too_fast(capture: Capture, best: Group) -> bool:
     if best.best.exact_baud > 1.2 * capture.heard_at.baud:
         return True
+    if best.best.exact_baud < _OWN * capture.heard_at.baud:
+        return False  # a slower sender gives framing errors too
     errors = sum(flag.framing for flag in capture.flags or ())
     return capture.heard_at.baud < 115200 and errors > 0.35 * len(capture.data)
