@@ -249,7 +249,8 @@ def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     )
     if high and 0.97 <= ratio <= 1.03 and not like_text(group.best.reading):
         return _HIDES_FASTER
-    if all(usual(_format_of(m.settings)) <= _RARE for m in group.members):
+    fixed = all(m.settings.parity in (Parity.MARK, Parity.SPACE) for m in group.members)
+    if fixed and all(usual(_format_of(m.settings)) <= _RARE for m in group.members):
         return _HIDES_FASTER  # hardly any device is set so; what looks so is nearly always another rate
     return _HIDES_FORMAT if ratio < _FAR and not told else 1.0
 
