@@ -22,8 +22,8 @@ _CLEAR = "BackSpace*24"
 # A picture's name, and the keys that lead to it from the one before it. A word is a key, `text:…` is typed, `wait:s`.
 WALK = (
     ("find.png", "wait:8"),
-    ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:1.6"),
-    ("line-settings.png", "Escape wait:1.2 Return wait:0.6"),
+    ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:6"),
+    ("line-settings.png", "Escape wait:1.0 Escape wait:1.2 Return wait:0.8"),
     ("talk-held.png", "Return wait:1.5"),
     ("talk-proven.png", f"Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
@@ -31,7 +31,7 @@ WALK = (
     ("match.png", "F4 wait:0.8 m wait:14"),
     (
         "match-inverted.png",
-        "F2 wait:0.4 Down Return wait:0.5 ctrl+u text:9600 wait:0.3 Return wait:1.5 F4 wait:0.5 m wait:16",
+        "F2 wait:0.4 Down Return wait:0.5 ctrl+u text:9600 wait:0.3 Return wait:1.5 F4 wait:0.5 m wait:22",
     ),
     (
         "talk-secret.png",

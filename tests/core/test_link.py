@@ -312,6 +312,8 @@ def test_a_talker_that_falls_silent_drops_to_held_and_climbs_again() -> None:
         (LineErrors(breaks=9), b"\x00\x00", "polarity"),
         (LineErrors(parity=4), b"ab", "parity"),
         (None, b"\xf8\xfe\xe0", "baud"),
+        (LineErrors(framing=6), bytes.fromhex("4a8a4a9ed6c3730ed648f3b8c2f0e143"), "baud"),  # with a shift-out in it
+        (LineErrors(breaks=9), b"\x80\x00\x80\x00\x00\x80\x00\x80\x00\x00\x80\x00", "baud"),  # far above its rate
     ],
 )
 def test_the_likeliest_cause_follows_the_kind_of_error(errors: LineErrors | None, data: bytes, word: str) -> None:

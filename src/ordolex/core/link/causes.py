@@ -117,10 +117,10 @@ def _escapes(s: Signs) -> float:
 
 
 def _charset(s: Signs) -> float:
-    if b"\x0e" in s.data:
-        return 0.93
     high = sum(byte >= 0x80 for byte in s.data) / max(1, len(s.data))
     clean = s.rate("framing") == 0 and s.rate("parity") == 0
+    if b"\x0e" in s.data and clean:
+        return 0.93  # with line errors it is a byte like any other
     sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
     return sure if clean and 0.02 < high < 0.5 and _text_share(s.data) > 0.5 and not _parity(s) else 0.0
 
