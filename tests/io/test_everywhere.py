@@ -7,6 +7,7 @@ import pytest
 from ordolex.bench.serve import Bench
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.notation import read_line
+from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question
 from ordolex.io.everywhere import Try, ask_everywhere, longest_s
 from ordolex.io.ports.survey import PortFacts
@@ -39,7 +40,7 @@ async def test_one_live_port_of_thirty_two_is_found_with_all_asked_at_once(
     assert len(tries) == len(seen) == 32
     assert [t.port.name for t in tries if t.answered] == ["port 17"]
     assert [t.why for t in tries if t.port.name == "port 03"] == ["skipped: held by logger (process 812)"]
-    assert longest_s(ports, LINE, question) < 4, "one round"
+    assert longest_s(ports, LINE, question) < 5, "one round"
     assert notes.kinds().count("try") == 32 and notes.events[-1].kind == "everywhere"
     assert "port 17 answered" in notes.events[-1].text
 
@@ -81,3 +82,13 @@ async def test_a_device_at_other_settings_is_heard_but_not_taken_for_an_answer(
     (done,) = await ask_everywhere([port], read_line("9600 8N1").settings, Question(b"*IDN?\n"), lambda t: None, notes)
     assert done.heard and not done.answered
     assert "at other settings" in notes.events[0].text
+
+
+async def test_who_talks_without_a_pause_is_not_listened_to_for_ever(serve_bench: ServeBench, notes: Notes) -> None:
+    bench = await serve_bench({"name": "a", "kind": "teletype", "line": "110 7E1", "interval_s": 0.0})
+    device = bench.notice().devices[0]
+    port = PortFacts(device.endpoint, device.name, "bench", "", device.state)
+    question = Question(b"*IDN?\n", timeout_s=0.3)
+    (done,) = await ask_everywhere([port], LINE, question, lambda one: None, notes)
+    assert done.answer is not None and done.answer.data and not done.answered
+    assert done.answer.ended is Ended.STOPPED, "at its own limit, not at that of an answer without end"

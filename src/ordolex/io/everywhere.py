@@ -62,10 +62,17 @@ class _Tap:
         pass
 
 
+_ENDS_S = 1.0  # for an answer that has begun to come to its end
+
+
 def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question) -> float:
     """The most that asking can take, apart from ports that are slow to open; all are asked at once."""
     rounds = -(-sum(port.may_be_opened for port in ports) // AT_ONCE)
-    return rounds * (question.timeout_s + line.seconds_for(len(question.data)) + 0.2)
+    return rounds * (_each_s(line, question) + 0.2)
+
+
+def _each_s(line: LineSettings, question: Question) -> float:
+    return question.timeout_s + line.seconds_for(len(question.data)) + _ENDS_S
 
 
 async def ask_everywhere(
@@ -119,7 +126,12 @@ async def _one(
         runner = LinkRunner(0, port.endpoint, line, tap, make_transport)
         try:
             await runner.open()
-            answer = await runner.ask(question)
+            # whoever talks without a pause would be listened to for half a minute
+            over = asyncio.get_running_loop().call_later(_each_s(line, question), runner.stop_asking)
+            try:
+                answer = await runner.ask(question)
+            finally:
+                over.cancel()
         except Fault as fault:
             return Try(port, None, fault.what)
         finally:
