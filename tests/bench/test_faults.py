@@ -35,6 +35,7 @@ FAULTS = [
     ("talker", "garble talker half", "4800 8N1", "half"),
     ("oxygen", "garble oxygen clash", "19200 8N1", "two answers"),
 ]
+_FIRST_ONLY = ("joined late",)
 
 
 @pytest.mark.parametrize(("device", "order", "line", "name"), FAULTS, ids=[f"{o or d}-{n}" for d, o, _, n in FAULTS])
@@ -59,7 +60,16 @@ async def test_a_fault_of_the_bench_is_the_first_cause(
         seen: list[str] = []
         try:
             with runner.heard_by(lambda data, errors, at_s: seen.append(first())):  # some show in the first bytes only
-                await until(lambda: name in seen or first() == name, 30)
+                for _ in range(5 if name in _FIRST_ONLY else 1):
+                    most = runner.view().evidence.heard + 400 if name in _FIRST_ONLY else 1 << 30
+                    await until(
+                        lambda most=most: name in seen or runner.view().evidence.heard > most or first() == name, 30
+                    )
+                    if name in seen or name not in _FIRST_ONLY:
+                        break
+                    await runner.release()  # it was said while the port was being opened, and comes at each opening
+                    await runner.open()
+                assert name in seen or first() == name, seen
         except TimeoutError:
             signs = runner.view().evidence.signs
             raise AssertionError([(cause.name, cause.likely) for cause in causes(signs)], signs) from None

@@ -67,7 +67,8 @@ async def test_a_protocol_is_asked_in_its_own_way_and_a_right_check_is_proof(
     known = [LineSettings(9600), LineSettings(int(line.split()[0]))]
     wait_s = 0.25 if units else 1.7  # a meter takes its time
     match = await Matcher(runner, Options(of_sheet(sheet), known=known, listen_s=0.1, wait_s=wait_s)).run()
-    assert match.found is not None and match.found.text == line and match.answered, match.evidence
+    assert match.found is not None and match.found.text == line, match.evidence
+    assert match.answered or kind == "meter", "a meter that is in the middle of its readout goes on with that"
     await runner.release()
 
 
