@@ -100,9 +100,12 @@ class Asking:
         for _ in range(2):
             answer = await self._search.runner.ask(asked, at_once=True)
             data = asked.behind_echo(answer.data)
-            if answer.verdict is Verdict.RIGHT or (checked_in(data) and not answer.errors.total):
-                self._match.answered = answer.verdict is Verdict.RIGHT
+            if answer.verdict is Verdict.RIGHT:
+                self._match.answered = True
                 return f"{len(data)} bytes answered {asked.text!r} without errors, and rightly"
+            checked = checked_in(data)
+            if checked and not answer.errors.total:  # the settings are right; that it answers the question is not said
+                return f"{len(data)} bytes came after {asked.text!r} without errors, {checked}"
             clean = bool(data) and not answer.errors.total and _readable(data)
             if not clean or answer.verdict is Verdict.ECHO:
                 return ""
