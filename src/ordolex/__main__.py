@@ -1,3 +1,3 @@
-from ordolex.cli.main import main
+from ordolex.cli.start import main
 
 main()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import os
 import signal
-import sys
 import tempfile
 import time
 from datetime import datetime
@@ -18,15 +17,16 @@ from ordolex.bench.plan import Plan, read_plan
 from ordolex.bench.serve import serve, stop_with_parent
 from ordolex.cli.common import USAGE, faults_said, print_json, refuse
 from ordolex.cli.exchange import stop_on_signals
+from ordolex.cli.interface import run_interface
 from ordolex.core.bench_notice import BenchNotice
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
+from ordolex.core.link.wait import SHORTEST_MS
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io import places
-from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
-from ordolex.io.everywhere import SHORTEST_WAIT_S, Try, ask_everywhere, words
+from ordolex.io.everywhere import Try, ask_everywhere, words
 from ordolex.io.faults import Fault
 from ordolex.io.files import private_file, private_folder
 from ordolex.io.ports import benches
@@ -79,8 +79,8 @@ def find(
 
 
 def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:
-    if wait < SHORTEST_WAIT_S * 1000:
-        refuse(f"--wait {wait}: at least {SHORTEST_WAIT_S * 1000:.0f} ms", USAGE, json=json)
+    if wait < SHORTEST_MS:
+        refuse(f"--wait {wait}: at least {SHORTEST_MS} ms", USAGE, json=json)
     settings, question = read_line(line).settings, Question(to_bytes(ask), timeout_s=wait / 1000)
 
     def say(done: Try) -> None:
@@ -235,32 +235,8 @@ def demo(
                 run_tour(served.notice, tour)
                 return
             fresh = places.books() / f"Alder Brook Hatchery {datetime.now():%Y-%m-%d %H%M%S}.ordolex"
-            run_interface(book or fresh, site=served.notice.site)
+            status = run_interface(book or fresh, site=served.notice.site)
         finally:
             served.stop()
-
-
-def run_interface(path: Path, site: str = "") -> None:
-    if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise Fault(
-            "the interface needs a terminal for its keys and its screen",
-            "start it in one; `ordolex --help` lists commands",
-        )
-    from ordolex.tui.app import OrdolexApp  # textual takes half a second to import; other commands do without
-
-    for name in ("COLUMNS", "LINES"):
-        os.environ.pop(name, None)  # a shell that exports them would freeze the size of the window
-    book = Book(path, site)
-    places.remember_book(path)
-    try:
-        app = OrdolexApp(book)
-        app.run()
-    finally:
-        book.close()
-    status = book.recorder.status
-    if not status.keeping:
-        refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
-    typer.echo(f"Kept in {path}")
-    typer.echo(f"Export it with: ordolex export '{path}' --as text")
-    if app.return_code:
-        raise typer.Exit(app.return_code)
+    if status:
+        raise typer.Exit(status)

@@ -15,7 +15,6 @@ import typer
 
 from ordolex.bench.errors import PlanError
 from ordolex.core.endpoint import EndpointError, read_endpoint
-from ordolex.core.export import json_text
 from ordolex.core.line.notation import ReadLine, read_line
 from ordolex.core.line.settings import SettingsError
 from ordolex.core.text.escapes import EscapeError
@@ -28,6 +27,8 @@ ForceOption = Annotated[bool, typer.Option("--force", help="Write over a file th
 
 
 def print_json(value: Any) -> None:
+    from ordolex.core.export import json_text  # it imports what a table is made of: most commands print none
+
     typer.echo(json_text(value))
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import importlib
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
@@ -12,7 +11,6 @@ import typer
 
 from ordolex import __version__
 from ordolex.cli.common import faults_said
-from ordolex.cli.plain import run_plainly
 from ordolex.io import places
 
 MODULE_OF = {
@@ -47,14 +45,18 @@ def open_interface(
     """Without a command: the interface, on the given book or on the last one."""
     if context.invoked_subcommand is None:
         with faults_said():
-            from ordolex.cli import benches
+            from ordolex.cli.interface import run_interface
 
-            benches.run_interface(book or places.last_book())
+            status = run_interface(book or places.last_book())
+        if status:
+            raise typer.Exit(status)
 
 
 def application(words: Sequence[str]) -> typer.Typer:
     """The application with the commands that a command line can mean: a module is imported only where it is needed, for
     numbers and drawings take most of a second to import."""
+    values = {at + 1 for at, word in enumerate(words) if word == "--book"}
+    words = [word for at, word in enumerate(words) if at not in values]
     named = next((word for word in words if word in MODULE_OF), None)
     if named is not None:
         modules = [MODULE_OF[named]]
@@ -65,11 +67,3 @@ def application(words: Sequence[str]) -> typer.Typer:
     for name in modules:
         importlib.import_module(f"ordolex.cli.{name}").add_to(app)
     return app
-
-
-def main() -> None:
-    run_plainly(lambda: application(sys.argv[1:])(prog_name="ordolex"))
-
-
-if __name__ == "__main__":
-    main()

@@ -28,7 +28,7 @@ def run_plainly(work: Callable[[], object]) -> None:
         except (OSError, ValueError) as error:
             _forget(stream)
             if stream is sys.stdout and not isinstance(error, BrokenPipeError):
-                _say(f"the output cannot be written: {getattr(error, 'strerror', None) or error}")
+                say(f"the output cannot be written: {getattr(error, 'strerror', None) or error}")
             status = status or FAILED
     sys.exit(status)
 
@@ -44,17 +44,18 @@ def _status_of(work: Callable[[], object]) -> int:
     except KeyboardInterrupt:
         return 130
     except OSError as error:
-        _say(f"{error.filename or 'the output'}: {error.strerror or error}")
+        say(f"{error.filename or 'the output'}: {error.strerror or error}")
         return FAILED
     except Exception as error:
         text = str(error).splitlines()
         why = text[0][:200] if text else type(error).__name__
-        _say(f"a fault of this program: {why}. What it was doing is in {_logged()}")
+        say(f"a fault of this program: {why}. What it was doing is in {_logged()}")
         return FAILED
     return 0
 
 
-def _say(text: str) -> None:
+def say(text: str) -> None:
+    """One line on stderr, made safe to show."""
     with contextlib.suppress(OSError, ValueError, AttributeError):
         sys.stderr.write(f"ordolex: {visible_text(text)}\n")
         sys.stderr.flush()

@@ -24,7 +24,6 @@ from ordolex.io.transport.open import transport_for
 
 AT_ONCE = 64
 """Ports opened at the same time: as many as a machine has at the most."""
-SHORTEST_WAIT_S = 0.1
 
 
 @dataclass(frozen=True, slots=True)

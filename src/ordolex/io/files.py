@@ -7,7 +7,6 @@ import errno
 import os
 import re
 import stat
-import tempfile
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -48,6 +47,8 @@ def is_of_book(path: Path, book: Path) -> bool:
 
 def write_new(path: Path, pieces: Iterable[bytes], *, force: bool = False, book: Path | None = None) -> int:
     """Writes a whole file, or none: aside first, then in its place. How many bytes. Raises a Fault."""
+    import tempfile  # it brings much with it, and the first screen writes nothing
+
     check_new(path, force=force, book=book)
     try:
         if _is_stream(path):

@@ -11,17 +11,20 @@ import contextlib
 import threading
 from collections.abc import Callable, Coroutine, Sequence
 from concurrent.futures import Future
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
-from ordolex.core.link.secrets import Known
-from ordolex.io.everywhere import Try, ask_everywhere
-from ordolex.io.ports.survey import PortFacts
-from ordolex.io.runner import LinkRunner, LinkView, RecorderLike, closed
+from ordolex.io.link_view import LinkView
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
+
+if TYPE_CHECKING:  # imported where a port is opened: the first screen does not wait for them
+    from ordolex.core.link.secrets import Known
+    from ordolex.io.everywhere import Try
+    from ordolex.io.ports.survey import PortFacts
+    from ordolex.io.runner import LinkRunner, RecorderLike
 
 T = TypeVar("T")
 _VIEW_S = 0.05
@@ -31,7 +34,7 @@ class Hub:
     def __init__(self, recorder: RecorderLike, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
         self._recorder = recorder
         self._make_transport = make_transport
-        self._secrets = Known()
+        self._secrets: Known | None = None
         self._runners: dict[int, LinkRunner] = {}
         self._views: dict[int, LinkView] = {}
         self._under_way: set[asyncio.Task[Any]] = set()
@@ -68,6 +71,8 @@ class Hub:
     async def ask_everywhere(
         self, ports: Sequence[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
     ) -> list[Try]:
+        from ordolex.io.everywhere import ask_everywhere
+
         return await ask_everywhere(ports, line, question, deliver, self._recorder, self._make_transport)
 
     def move(self, link: int, endpoint: str) -> None:
@@ -78,6 +83,11 @@ class Hub:
 
     async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
+        from ordolex.core.link.secrets import Known
+        from ordolex.io.runner import LinkRunner
+
+        if self._secrets is None:
+            self._secrets = Known()
         runner = self._runners.get(link)
         if runner is not None and runner.endpoint.text != endpoint:
             await runner.release()
@@ -97,8 +107,11 @@ class Hub:
             return
         with contextlib.suppress(TimeoutError):  # what is under way puts back what it changed before the ports go
             asyncio.run_coroutine_threadsafe(self._ended(), self._loop).result(timeout=4)
-        with contextlib.suppress(TimeoutError):  # a port that does not close ends with the process
-            self.call(closed(*self._runners.values())).result(timeout=5)
+        if self._runners:
+            from ordolex.io.runner import closed
+
+            with contextlib.suppress(TimeoutError):  # a port that does not close ends with the process
+                self.call(closed(*self._runners.values())).result(timeout=5)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(timeout=5)
 

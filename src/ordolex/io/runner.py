@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Protocol
 
 from ordolex.core.endpoint import Endpoint, read_endpoint
@@ -21,11 +21,12 @@ from ordolex.core.link.owed import Late, Owed
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.secrets import HELD_S, Known, Piece, Withholder
 from ordolex.core.link.signals import XOFF, Signals
-from ordolex.core.link.state import Evidence, LinkState
+from ordolex.core.link.state import LinkState
 from ordolex.core.record import Event
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.feed import Feed, Passed
+from ordolex.io.link_view import LinkView
 from ordolex.io.ports.survey import identity_at, path_of
 from ordolex.io.transport.base import ModemLines, Transport
 from ordolex.io.transport.open import transport_for
@@ -48,18 +49,6 @@ class RecorderLike(Protocol):
     def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None: ...
 
     def note(self, event: Event) -> None: ...
-
-
-@dataclass(frozen=True, slots=True)
-class LinkView:
-    """One moment of a running link, for whoever shows it."""
-
-    link: int
-    endpoint: str
-    evidence: Evidence
-    asking: str
-    returning: str
-    signals: Signals
 
 
 class LinkRunner:

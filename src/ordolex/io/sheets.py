@@ -5,11 +5,14 @@ from __future__ import annotations
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from platformdirs import user_data_path
 
-from ordolex.core.sheet import Sheet, SheetError, read_sheet
 from ordolex.io.faults import Fault
+
+if TYPE_CHECKING:  # what a sheet is takes a quarter of a second to import: only who reads one waits for it
+    from ordolex.core.sheet import Sheet
 
 
 def own_folder() -> Path:
@@ -18,6 +21,8 @@ def own_folder() -> Path:
 
 def read_file(path: Path) -> Sheet:
     """Raises SheetError for its content, Fault where it cannot be read."""
+    from ordolex.core.sheet import read_sheet
+
     try:
         return read_sheet(path.read_text(encoding="utf-8"), str(path))
     except (OSError, UnicodeDecodeError) as error:
@@ -27,6 +32,8 @@ def read_file(path: Path) -> Sheet:
 @cache
 def _shipped() -> dict[str, Sheet]:
     """Those that ship, read once: it takes tenths of a second."""
+    from ordolex.core.sheet import read_sheet
+
     sheets = (
         read_sheet(entry.read_text(encoding="utf-8"), entry.name)
         for entry in sorted(files("ordolex.sheets").iterdir(), key=lambda e: e.name)
@@ -51,8 +58,15 @@ def _read_once(path: Path) -> Sheet:
     return known[1]
 
 
+def are_read() -> bool:
+    """Whether sheets were read before, so that to ask for one costs nothing."""
+    return _shipped.cache_info().currsize > 0
+
+
 def all_sheets() -> tuple[dict[str, Sheet], list[str]]:
     """Name → sheet, one's own before those that ship; and the faults of those that cannot be read."""
+    from ordolex.core.sheet import SheetError
+
     sheets = dict(_shipped())
     faults: list[str] = []
     folder = own_folder()

@@ -9,15 +9,14 @@ import threading
 import time
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, cast
 
 from rich.segment import Segments
-from rich.traceback import Traceback
 from textual import work
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
-from textual.events import Resize
+from textual.events import Event, Key, Paste, Resize
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
@@ -35,22 +34,20 @@ from ordolex.io.transport.open import transport_for
 from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find import FindDesk
-from ordolex.tui.desks.keep import KeepDesk
-from ordolex.tui.desks.match import MatchDesk
-from ordolex.tui.desks.set import SetDesk
-from ordolex.tui.desks.talk import TalkDesk
-from ordolex.tui.desks.wire import WireDesk
+from ordolex.tui.desks.later import other_desks
 from ordolex.tui.help import PURPOSE, HelpScreen
 from ordolex.tui.readings import remark_reading
 from ordolex.tui.session import Session
-from ordolex.tui.set.more import WITH_THIS_DEVICE
-from ordolex.tui.talk.line_work import WITH_THIS_LINE
 from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture, Prompt
+
+if TYPE_CHECKING:
+    from ordolex.tui.desks.set import SetDesk
+    from ordolex.tui.desks.talk import TalkDesk
 
 _TURN_S = 0.05
 _RESCUE_S = 2.0
@@ -95,16 +92,16 @@ class OrdolexApp(App[None]):
         self._rungs_shown: list[tuple[int, str]] = []
         for theme in themes():
             self.register_theme(theme)
-        self.theme = "ordolex-dark"
+        self.set_reactive(App.theme, "ordolex-dark")  # not as a change: a change reads all style sheets again
+        self.stylesheet.set_variables(self.get_css_variables())
         # Kept by name: a query would look at the screen in front, and that may be a prompt.
         self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
         self._lifeline, self._status = Lifeline(), StatusLine()
         self._find = FindDesk(self._session)
-        kinds = (WireDesk, MatchDesk, TalkDesk, SetDesk, KeepDesk)
-        self._desks: dict[str, Desk] = {
-            desk.word: desk for desk in (self._find, *(kind(self._session) for kind in kinds))
-        }
-        self._switcher = ContentSwitcher(*self._desks.values(), initial="find")
+        self._desks: dict[str, Desk] = {"Find": self._find}
+        self._for_desks: list[Callable[[], None]] = []
+        self._held_keys: list[Event] = []
+        self._switcher = ContentSwitcher(self._find, initial="find")
 
     # ---- the frame
 
@@ -120,12 +117,44 @@ class OrdolexApp(App[None]):
 
     def on_mount(self) -> None:
         self._bar.site = self._session.site
-        self._bar.desks = [(_DESK_KEYS[desk.word], desk.word) for desk in self._desks.values()]
+        self._bar.desks = [(key, word) for word, key in _DESK_KEYS.items()]
         self._stop_on_signals()
         self._show_desk("Find")
         self._status.say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
         self.set_interval(_TURN_S, self._turn)
+        self.call_after_refresh(self._bring_desks)
+
+    @work
+    async def _bring_desks(self) -> None:
+        """What the first screen stands without: the sheets and the survey, then the other desks. A desk that was
+        turned to meanwhile comes in front, and gets the keys that were typed for it."""
         self._watch_ports()
+        for kind in await asyncio.to_thread(other_desks):
+            desk = kind(self._session)
+            desk.set_class(self._is_tight, "tight")
+            await self._switcher.add_content(desk)
+            self._desks[desk.word] = desk
+        for turn in self._for_desks:
+            turn()
+        self.call_after_refresh(self._give_held_key)
+
+    async def _give_held_key(self) -> None:
+        """One at a time: where the next one goes can depend on what this one did."""
+        if self._held_keys:
+            await super().on_event(self._held_keys.pop(0))
+            self.call_after_refresh(self._give_held_key)
+        else:
+            self._for_desks.clear()
+
+    async def on_event(self, event: Event) -> None:
+        if self._for_desks and isinstance(event, Key | Paste):
+            self._held_keys.append(event)
+        else:
+            await super().on_event(event)
+
+    @property
+    def _is_tight(self) -> bool:
+        return self.size.height < 20 or self.size.width < 60
 
     def on_resize(self, event: Resize) -> None:
         width, height = event.size
@@ -135,7 +164,7 @@ class OrdolexApp(App[None]):
         lifeline.set_class(width < 60 or height < 16, "flat")
         self._status.set_class(height < 12, "away")
         for desk in self._desks.values():
-            desk.set_class(height < 20 or width < 60, "tight")
+            desk.set_class(self._is_tight, "tight")
         self._show_frame()
 
     def _stop_on_signals(self) -> None:
@@ -170,6 +199,9 @@ class OrdolexApp(App[None]):
         return self._desks[self._bar.desk or "Find"]
 
     def _show_desk(self, word: str) -> None:
+        if word not in self._desks:
+            self._for_desks.append(partial(self._show_desk, word))
+            return
         if len(self.screen_stack) > 1:
             return  # a prompt is open: it is answered first
         # A widget that is hidden with the focus gives it up a moment later, and would take it from the new desk.
@@ -336,9 +368,7 @@ class OrdolexApp(App[None]):
 
     def action_leave(self) -> None:
         """Leaves at once, unless something was moved for the work that must be put back, or a device's menu is open."""
-        talk = self._desks["Talk"]
-        assert isinstance(talk, TalkDesk)
-        standing = [(link, prompt) for link in self._session.links if (prompt := talk.still_open(link))]
+        standing = [(link, prompt) for link in self._session.links if (prompt := self._still_open(link))]
         if standing and time.monotonic() - self._warned_s > _SECOND_TIME_S:
             self._warned_s = time.monotonic()
             link, prompt = standing[0]
@@ -356,6 +386,11 @@ class OrdolexApp(App[None]):
             self._remind()
         else:
             self.exit()
+
+    def _still_open(self, link: LinkRecord) -> str:
+        """The prompt that the device was left at."""
+        talk = cast("TalkDesk | None", self._desks.get("Talk"))
+        return talk.still_open(link) if talk is not None else ""
 
     @work
     async def _remind(self) -> None:
@@ -412,6 +447,8 @@ class OrdolexApp(App[None]):
 
     def _fatal_error(self) -> None:
         """The report of a crash shows no values: one of them may be a secret that is being typed."""
+        from rich.traceback import Traceback
+
         report = Traceback(show_locals=False, width=None)
         self._exit_renderables.append(Segments(self.console.render(report, self.console.options)))
         self._close_messages_no_wait()
@@ -441,6 +478,9 @@ class OrdolexApp(App[None]):
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette holds our whole table: everywhere, every desk, and the menus of Talk and Set."""
+        from ordolex.tui.set.more import WITH_THIS_DEVICE
+        from ordolex.tui.talk.line_work import WITH_THIS_LINE
+
         for command in COMMANDS:
             title = f"{command.title}  ({command.shown_key})"
             if command.context == EVERYWHERE:
@@ -456,14 +496,18 @@ class OrdolexApp(App[None]):
 
     def _run_at(self, word: str, action: str) -> None:
         """At its desk: that is turned to first, so that what it does is seen, and why it cannot be is said there."""
+        if word not in self._desks:
+            self._for_desks.append(partial(self._run_at, word, action))
+            return
         self._turn_to(word)
         self._run_in(self._desks[word], action)
 
     def _run_from_menu(self, word: str, what: str) -> None:
+        if word not in self._desks:
+            self._for_desks.append(partial(self._run_from_menu, word, what))
+            return
         self._turn_to(word)
-        desk = self._desks[word]
-        assert isinstance(desk, TalkDesk | SetDesk)
-        desk.do_from_menu(what)
+        cast("TalkDesk | SetDesk", self._desks[word]).do_from_menu(what)
 
     def _run(self, action: str) -> None:
         getattr(self, f"action_{action}")()

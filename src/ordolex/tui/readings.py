@@ -7,12 +7,9 @@ from pathlib import Path
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
-from ordolex.core.match.wishes import read_data_bits, read_units
-from ordolex.core.roll import read_points
+from ordolex.core.link.wait import SHORTEST_MS
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
-from ordolex.io.everywhere import SHORTEST_WAIT_S
-from ordolex.io.work.paced import read_pace
 
 
 def line_reading(text: str) -> str:
@@ -32,18 +29,22 @@ def bytes_reading(text: str) -> str:
 
 def wait_reading(text: str) -> str:
     """A wait in ms. Raises ValueError."""
-    if not text.isdigit() or not SHORTEST_WAIT_S * 1000 <= int(text) <= 60_000:
-        raise ValueError(f"give whole milliseconds, {SHORTEST_WAIT_S * 1000:.0f} to 60000")
+    if not text.isdigit() or not SHORTEST_MS <= int(text) <= 60_000:
+        raise ValueError(f"give whole milliseconds, {SHORTEST_MS} to 60000")
     return f"{int(text) / 1000:g} s"
 
 
 def units_reading(text: str) -> str:
     """Unit IDs. Raises SettingsError."""
+    from ordolex.core.match.wishes import read_units
+
     return f"{len(read_units(text))} units, each asked in turn"
 
 
 def data_bits_reading(text: str) -> str:
     """Numbers of data bits to weigh. Raises SettingsError."""
+    from ordolex.core.match.wishes import read_data_bits
+
     return f"{10 * len(read_data_bits(text))} formats"
 
 
@@ -101,6 +102,8 @@ def repeat_reading(text: str) -> str:
 
 def pace_reading(text: str) -> str:
     """A pace for sending much. Raises PaceError."""
+    from ordolex.io.work.paced import read_pace
+
     return read_pace(text).words
 
 
@@ -129,6 +132,8 @@ def place_reading(text: str) -> str:
 
 def points_reading(text: str) -> str:
     """Points to be tested. Raises ValueError."""
+    from ordolex.core.roll import read_points
+
     return f"{len(read_points(text))} points"
 
 

@@ -5,75 +5,45 @@ It owns these facts; widgets hold only how they are looked at. It knows no widge
 
 from __future__ import annotations
 
-import re
-from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass, field, replace
-from typing import Any
+from dataclasses import replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
 from ordolex.core.link.advice import ASK
-from ordolex.core.link.conversation import Conversation, Row
-from ordolex.core.link.echo import EchoWatch
-from ordolex.core.link.exchange import Answer
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
-from ordolex.core.link.scroll import Scroll
 from ordolex.core.link.signals import Signals
 from ordolex.core.link.state import LinkState
-from ordolex.core.match.capture import Capture
-from ordolex.core.match.shapes import Shape
-from ordolex.core.match.stored import captures
 from ordolex.core.port_help import Seen
-from ordolex.core.protocols.at.call import Call, State
-from ordolex.core.protocols.codecs import AtCodec
-from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
-from ordolex.core.screen import DeviceScreen
-from ordolex.core.settings_table import SettingsTable
-from ordolex.core.sheet import Sheet
+from ordolex.core.record import Event, LinkRecord
 from ordolex.core.survey_changes import Changes
-from ordolex.core.text.escapes import named
 from ordolex.core.text.visible import visible_text
+from ordolex.io import sheets
 from ordolex.io.book.book import Book
 from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.everywhere import Try
-from ordolex.io.feed import Passed
 from ordolex.io.hub import Hub
-from ordolex.io.match.matcher import Matcher
-from ordolex.io.match.options import Options
-from ordolex.io.match.trials import Match
+from ordolex.io.link_view import LinkView
 from ordolex.io.ports.survey import PortFacts
-from ordolex.io.runner import LinkRunner, LinkView
-from ordolex.io.sheets import all_sheets
-from ordolex.io.wake import wake
 
-_EARLIER_ITEMS = 300
-_BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
+if TYPE_CHECKING:  # what the first screen does not need is imported by the method that needs it
+    from ordolex.core.link.exchange import Answer
+    from ordolex.core.settings_table import SettingsTable
+    from ordolex.core.sheet import Sheet
+    from ordolex.io.everywhere import Try
+    from ordolex.io.runner import LinkRunner
+    from ordolex.tui.talks import Talk, Talks
+
 _NO_LINE = LineSettings(9600)
 _AT_S = 5.0
 _SHEETS_AGAIN_S = 5.0  # a sheet that is not there is looked for no oftener: reading all of them takes a while
 
 LINE_ENDS = {"LF": b"\n", "CR": b"\r", "CR LF": b"\r\n", "none": b""}
-
-
-@dataclass
-class Talk:
-    """The rows of one link on the screen."""
-
-    conversation: Conversation = field(default_factory=Conversation)
-    rows: Scroll = field(default_factory=Scroll)
-    added: int = 0
-    history: list[str] = field(default_factory=list)
-    screen: DeviceScreen = field(default_factory=DeviceScreen)
-    backspace: str = "DEL"
-    by_key: bool = False
-    local_echo: bool = False
-    call: Call = field(default_factory=Call)
-    echo: EchoWatch = field(default_factory=EchoWatch)
 
 
 class Session:
@@ -92,7 +62,6 @@ class Session:
         """Jumpers and switches that were moved for the work, and where they go back to."""
         self._adapters = book.reader.adapters()
         self._last_seen: dict[str, PortFacts] = {}
-        self._talks: dict[int, Talk] = {}
         self._sheets: dict[str, Sheet] = {}
         self._sheets_read_s = float("-inf")
         self.works: dict[int, Any] = {}
@@ -128,7 +97,7 @@ class Session:
         known = self.link_for(endpoint)
         if known is None:
             name = port.name if port is not None else endpoint
-            sheet = all_sheets()[0].get(self._sheet_for(port))
+            sheet = sheets.all_sheets()[0].get(self._sheet_for(port))
             link = self.book.add_link(
                 LinkRecord(
                     0, name, endpoint, line, source,
@@ -146,7 +115,7 @@ class Session:
     def _sheet_for(port: PortFacts | None) -> str:
         """The sheet of a stand-in; what a real device is, only the technician knows."""
         kind = port.kind if port is not None else ""
-        return next((s.name for s in all_sheets()[0].values() if s.bench_kind and s.bench_kind == kind), "")
+        return next((s.name for s in sheets.all_sheets()[0].values() if s.bench_kind and s.bench_kind == kind), "")
 
     def last_good(self) -> LinkRecord | None:
         """The link that was proven last, in this visit or an earlier one."""
@@ -271,6 +240,9 @@ class Session:
         runner = self.runner(link)
         if runner is None:
             return None
+        from ordolex.core.protocols.at.call import State
+        from ordolex.core.protocols.codecs import AtCodec
+
         sheet = self.sheet_of(link)
         known = (entry.question() for entry in sheet.question) if sheet is not None else ()
         question = next((question for question in known if question.data == data), None)
@@ -298,12 +270,14 @@ class Session:
         if not link.sheet:
             return None
         if link.sheet not in self._sheets and mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
-            self._sheets, self._sheets_read_s = all_sheets()[0], mono_s()
+            self._sheets, self._sheets_read_s = sheets.all_sheets()[0], mono_s()
         return self._sheets.get(link.sheet)
 
     def question_for(self, link: LinkRecord | None) -> tuple[str, str]:
         """A question that would prove the link, of its sheet, else one that every instrument of IEEE 488.2 knows; and
-        how the device is asked."""
+        how the device is asked. Nothing of either while the sheets are still to be read: the frame does not wait."""
+        if link is not None and link.sheet and not sheets.are_read():
+            return "", ""
         sheet = self.sheet_of(link) if link is not None else None
         if sheet is None:
             return "*IDN?", ASK
@@ -319,6 +293,8 @@ class Session:
         sheet = self.sheet_of(link)
         if sheet is None or not sheet.parameter:
             return None
+        from ordolex.core.settings_table import SettingsTable
+
         key = (link.id, link.sheet, self.unit_of(link))
         if key not in self._settings:
             table = self._settings[key] = SettingsTable(sheet, self.unit_of(link))
@@ -342,6 +318,8 @@ class Session:
         ]  # fmt: skip
 
     def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
+        from ordolex.io.wake import wake
+
         runner = self.runner(link)
         return None if runner is None else self.hub.call(wake(runner, sheet))
 
@@ -351,36 +329,6 @@ class Session:
         """Asks on all these ports at once; `deliver` is called in the links' thread."""
         return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
 
-    def match(self, link: LinkRecord, wanted: Options, changed: Callable[[Match], None]) -> Future[Match] | None:
-        """Finds the settings behind an open link; `changed` is called in the links' thread. To what is wanted comes
-        what the sheet, the site's other links and the record know."""
-        runner = self.runner(link)
-        if runner is None:
-            return None
-        sheet = self.sheet_of(link)
-        first = None
-        if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
-            first = read_line(sheet.line.settings).settings
-        others = [self.line_of(other) for other in self.links if other.id != link.id and other.line]
-        usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
-        options = replace(
-            wanted,
-            first=first,
-            known=list(dict.fromkeys([*([first] if first else []), *usual])),
-            tried=self.book.reader.silent_trials(link.id, self.book.visit),
-            talks=sheet.talks if sheet is not None else "",
-        )
-        if sheet is not None and sheet.talks:
-            options = replace(options, shapes=[Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))])
-        return self.hub.call(Matcher(runner, options, changed).run())
-
-    def heard_in_book(self, link: LinkRecord) -> list[Capture]:
-        """What the record has of this link, heard lately: one capture for each time at one setting."""
-        items = self.book.reader.latest(_EARLIER_ITEMS, link.id)
-        runner = self.runner(link)
-        flags = runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"
-        return captures(items, self.line_of(link), with_flags=flags)
-
     def note(self, text: str, link: LinkRecord | None = None) -> None:
         """A remark of the technician's, on a link or for the book as a whole."""
         self.book.recorder.note(Event(link.id if link else 0, utc_us(), round(mono_s() * 1e6), "note", text))
@@ -389,72 +337,20 @@ class Session:
 
     # ---- the conversation on the screen
 
+    @cached_property
+    def talks(self) -> Talks:
+        from ordolex.tui.talks import Talks
+
+        return Talks(self.book, self.runner)
+
     def talk(self, link: LinkRecord) -> Talk:
         """The link's rows; at first those of the book's end, so that a new start goes on where the last one ended."""
-        talk = self._talks.get(link.id)
-        if talk is None:
-            talk = self._talks[link.id] = Talk()
-            for item in self.book.reader.latest(_EARLIER_ITEMS, link.id):
-                self._add_recorded(talk, item)
-            talk.history = [named(row.data.rstrip(b"\r\n")) for row in talk.rows if row.direction == "tx"][-50:]
-            self._add(talk, talk.conversation.flush())
-            runner = self.runner(link)
-            if runner is not None:
-                runner.feed.drain()  # the book has it already, up to a few milliseconds
-        return talk
+        return self.talks.of(link)
 
     def drain(self, link: LinkRecord) -> bool:
         """Takes what came since the last turn into the link's rows; whether there was anything."""
-        talk = self.talk(link)
-        before = talk.added
-        runner = self.runner(link)
-        items, forgotten = runner.feed.drain() if runner is not None else ([], 0)
-        skipped, items = _tail(items, _BYTES_A_TURN)
-        if forgotten + skipped:
-            text = f"{forgotten + skipped} bytes passed too fast to show; all are in Keep"
-            self._add(talk, talk.conversation.note(text, utc_us()))
-        for item in items:
-            self._add_passed(talk, item)
-        self._add(talk, talk.conversation.tick(utc_us()))
-        return talk.added != before
+        return self.talks.drain(link)
 
     def say(self, link: LinkRecord, text: str) -> None:
         """A remark of the program's among the link's rows, below what it speaks of."""
-        talk = self.talk(link)
-        self._add(talk, talk.conversation.note(text, utc_us()))
-
-    def _add_passed(self, talk: Talk, item: Passed) -> None:
-        if item.direction == "tx":
-            talk.call.sent(item.data)
-            if talk.local_echo:
-                talk.screen.feed_local(item.data)
-            self._add(talk, talk.conversation.sent(item.data, item.utc_us))
-        elif item.direction == "rx":
-            talk.screen.feed(item.data)
-            talk.call.heard(item.data)
-            talk.echo.heard(item.data)
-            self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
-        else:
-            self._add(talk, talk.conversation.note(item.text, item.utc_us))
-
-    def _add_recorded(self, talk: Talk, item: Chunk | Event) -> None:
-        if isinstance(item, Chunk):
-            self._add_passed(talk, Passed(item.direction, item.data, item.utc_us, item.errors))
-        elif item.kind not in ("rung", "answer", "lines"):
-            cut = item.kind in CUTTING_EVENTS
-            self._add(talk, talk.conversation.note(item.text, item.utc_us, cut=cut))
-
-    @staticmethod
-    def _add(talk: Talk, rows: list[Row]) -> None:
-        talk.rows.extend(rows)
-        talk.added += len(rows)
-
-
-def _tail(items: list[Passed], limit: int) -> tuple[int, list[Passed]]:
-    """The last items that hold about `limit` bytes, and how many bytes stand before them."""
-    size = 0
-    for at in range(len(items) - 1, -1, -1):
-        size += len(items[at].data)
-        if size > limit:
-            return sum(len(item.data) for item in items[:at]), items[at:]
-    return 0, items
+        self.talks.say(link, text)

@@ -7,9 +7,10 @@ refused.
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
-import regex
+if TYPE_CHECKING:  # it is imported with the first pattern: most of what asks questions has none
+    import regex
 
 LIMIT_S = 0.2
 """What one look may take."""
@@ -25,6 +26,8 @@ TextOrBytes = TypeVar("TextOrBytes", str, bytes)
 
 @lru_cache(512)
 def _compiled(pattern: str | bytes) -> Any:
+    import regex
+
     return regex.compile(pattern)
 
 
@@ -48,6 +51,8 @@ def fullmatch(pattern: TextOrBytes, text: TextOrBytes) -> regex.Match[TextOrByte
 
 def checked(pattern: str) -> str:
     """The pattern itself. Raises ValueError where it is none, or can take forever."""
+    import regex
+
     try:
         compiled = regex.compile(pattern)
     except regex.error as error:
@@ -69,6 +74,8 @@ def _ends(compiled: Any, sample: str, limit_s: float) -> bool:
 
 def _own_samples(pattern: str) -> list[str]:
     """Long texts of the letters that the pattern itself names: what it repeats is most likely made of these."""
+    import regex
+
     plain = regex.sub(r"\\[AbBdDGmMRsSwWXZz]|\(\?P?<\w+>|[\\()\[\]{}?*+|^$.]", " ", pattern)
     pieces = list(dict.fromkeys(piece for piece in plain.split() if len(piece) <= 40))[:_MOST_OWN]
     letters = "".join(dict.fromkeys("".join(pieces)))[:_MOST_OWN]

@@ -7,13 +7,15 @@ import sqlite3
 from collections.abc import Callable, Iterable, Iterator
 from heapq import heappop, heappush
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import Chunk, Event, LinkRecord
-from ordolex.core.tables.table import Table
 from ordolex.io.book import schema
 from ordolex.io.faults import BookFault
+
+if TYPE_CHECKING:
+    from ordolex.core.tables.table import Table
 
 _CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 LATEST_BYTES = 2 << 20
@@ -127,6 +129,8 @@ class BookReader:
 
     def table(self, link: int, name: str) -> Table | None:
         """The latest table of this name that was pulled on a link."""
+        from ordolex.core.tables.table import Table
+
         row = self._read(
             "SELECT detail FROM event WHERE kind = 'table' AND link = ? AND json_extract(detail, '$.name') = ?"
             " ORDER BY id DESC LIMIT 1",
@@ -136,6 +140,8 @@ class BookReader:
 
     def tables(self) -> list[tuple[Event, Table]]:
         """All tables of the book, the latest first."""
+        from ordolex.core.tables.table import Table
+
         rows = self._read(f"SELECT {_EVENT} FROM event WHERE kind = 'table' ORDER BY id DESC")
         return [(event, Table.of(event.detail)) for event in map(self._event, rows)]
 
@@ -162,6 +168,8 @@ class BookReader:
 
     def table_before(self, event: Event) -> Table | None:
         """The table of the same list that was pulled before this one."""
+        from ordolex.core.tables.table import Table
+
         row = self._read(
             "SELECT detail FROM event WHERE kind = 'table' AND link = ? AND id < ?"
             " AND json_extract(detail, '$.name') = ? ORDER BY id DESC LIMIT 1",

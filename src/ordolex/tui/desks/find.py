@@ -14,7 +14,6 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
 from ordolex.core.port_help import SIGHTS, likely_sight, remedies
-from ordolex.core.sheet import to_restore
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import mono_s
@@ -25,10 +24,7 @@ from ordolex.io.sheets import all_sheets
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.port_words import next_step, pair_words, remedy_lines
-from ordolex.tui.everywhere import AskEverywhere
-from ordolex.tui.identify import Identify
 from ordolex.tui.readings import bytes_reading, endpoint_reading, line_reading, wait_reading
-from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 from ordolex.tui.widgets.wording import age, cut
@@ -283,6 +279,9 @@ class FindDesk(Desk):
     @work
     async def action_ready(self) -> None:
         """The readiness list of the sheet that fits the port, or of one that is picked."""
+        from ordolex.core.sheet import to_restore
+        from ordolex.tui.ready import ReadyList
+
         sheets, faults = all_sheets()
         if faults:
             self.say(faults[0], "bad")
@@ -332,6 +331,8 @@ class FindDesk(Desk):
 
     @work
     async def action_identify(self) -> None:
+        from ordolex.tui.identify import Identify
+
         answer = await self.app.push_screen_wait(Identify(self.session))
         if answer is None:
             return
@@ -346,6 +347,8 @@ class FindDesk(Desk):
     @work
     async def action_everywhere(self) -> None:
         """Three lines to type, each with what was typed last: the question, the settings, the wait."""
+        from ordolex.tui.everywhere import AskEverywhere
+
         free = [port for port in self.session.ports if port.may_be_opened]
         if not free:
             self.say("No port is free to ask on", "unsure")

@@ -33,6 +33,7 @@ from ordolex.io.match.trials import Match
 from ordolex.tui.commands import MATCH, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.match_board import Board, Seen
+from ordolex.tui.matching import begin_match, heard_in_book
 from ordolex.tui.readings import bytes_reading, data_bits_reading, drawing_reading, units_reading, wait_reading
 from ordolex.tui.session import Session
 from ordolex.tui.widgets.frame import HeadLine
@@ -173,7 +174,7 @@ class MatchDesk(Desk):
             running.latest = match
 
         options = replace(self._wanted, questions=self._questions(link))
-        running.future = self.session.match(link, options, changed)
+        running.future = begin_match(self.session, link, options, changed)
         if running.future is None:
             del self._at_work[link.id]
             return
@@ -263,7 +264,7 @@ class MatchDesk(Desk):
         if link is None:
             self.app.call_from_thread(self.say, _NO_LINK, "unsure")
             return
-        heard = self.session.heard_in_book(link)[-3:]
+        heard = heard_in_book(self.session, link)[-3:]
         if not heard:
             self.app.call_from_thread(self.say, "The record has nothing heard on this link yet", "unsure")
             return

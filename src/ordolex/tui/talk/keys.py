@@ -16,7 +16,8 @@ from ordolex.core.text.visible import hex_pairs
 from ordolex.io.clock import mono_s
 from ordolex.io.faults import Fault
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.session import LINE_ENDS, Talk
+from ordolex.tui.session import LINE_ENDS
+from ordolex.tui.talks import Talk
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad

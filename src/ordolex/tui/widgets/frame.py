@@ -12,7 +12,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.room import HARDLY_ANY, LITTLE, Room
 from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkView
+from ordolex.io.link_view import LinkView
 from ordolex.tui.commands import Command
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
 from ordolex.tui.widgets.wording import age, cut, size

@@ -15,7 +15,7 @@ from ordolex.core.link.state import Evidence
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkView
+from ordolex.io.link_view import LinkView
 from ordolex.tui.theme import LINE_OPEN, LINE_TIED, NEXT, OPEN_KNOT, TIED
 from ordolex.tui.widgets.frame import Painted, sureness
 from ordolex.tui.widgets.wording import age, count, cut, endpoint_short

@@ -1,0 +1,38 @@
+"""The interface itself, on one book. The first screen waits for all that is imported here."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from ordolex.io import places
+from ordolex.io.faults import Fault
+
+
+def run_interface(path: Path, site: str = "") -> int:
+    """The exit status. Raises a Fault where there is no terminal, the book does not open, or not all was kept."""
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise Fault(
+            "the interface needs a terminal for its keys and its screen",
+            "start it in one; `ordolex --help` lists commands",
+        )
+    from ordolex.io.book.book import Book  # the interface takes its time to import; other commands do without
+    from ordolex.tui.app import OrdolexApp
+
+    for name in ("COLUMNS", "LINES"):
+        os.environ.pop(name, None)  # a shell that exports them would freeze the size of the window
+    book = Book(path, site)
+    places.remember_book(path)
+    try:
+        app = OrdolexApp(book)
+        app.run()
+    finally:
+        book.close()
+    status = book.recorder.status
+    if not status.keeping:
+        lost = f"{status.lost + status.waiting} bytes were not kept"
+        raise Fault(f"the record is not whole: {status.why}, {lost}", f"what was kept is in {path}")
+    print(f"Kept in {path}")
+    print(f"Export it with: ordolex export '{path}' --as text")
+    return app.return_code or 0

@@ -1,0 +1,31 @@
+"""Where the program begins. The usual start has no word to be read, and does not wait for what reads words."""
+
+from __future__ import annotations
+
+import sys
+
+from ordolex.cli.plain import FAILED, run_plainly, say
+
+
+def main() -> None:
+    run_plainly(_commands if sys.argv[1:] else _interface)
+
+
+def _commands() -> None:
+    from ordolex.cli.main import application
+
+    application(sys.argv[1:])(prog_name="ordolex")
+
+
+def _interface() -> None:
+    """On the book that was open last."""
+    from ordolex.cli.interface import run_interface
+    from ordolex.io import places
+    from ordolex.io.faults import Fault
+
+    try:
+        status = run_interface(places.last_book())
+    except Fault as fault:
+        say(str(fault))
+        status = FAILED
+    sys.exit(status)

@@ -1,0 +1,55 @@
+"""Where the interface's match begins: what the sheet, the site's other links and the record know goes in with it."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import replace
+
+from ordolex.core.endpoint import read_endpoint
+from ordolex.core.line.notation import read_line
+from ordolex.core.match.capture import Capture
+from ordolex.core.match.shapes import Shape
+from ordolex.core.match.stored import captures
+from ordolex.core.record import LinkRecord
+from ordolex.io.match.matcher import Matcher
+from ordolex.io.match.options import Options
+from ordolex.io.match.trials import Match
+from ordolex.tui.session import Session
+from ordolex.tui.talks import EARLIER_ITEMS
+
+
+def begin_match(
+    session: Session, link: LinkRecord, wanted: Options, changed: Callable[[Match], None]
+) -> Future[Match] | None:
+    """Finds the settings behind an open link; `changed` is called in the links' thread. To what is wanted comes
+    what the sheet, the site's other links and the record know."""
+    runner = session.runner(link)
+    if runner is None:
+        return None
+    sheet = session.sheet_of(link)
+    first = None
+    if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
+        first = read_line(sheet.line.settings).settings
+    others = [session.line_of(other) for other in session.links if other.id != link.id and other.line]
+    usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
+    options = replace(
+        wanted,
+        first=first,
+        known=list(dict.fromkeys([*([first] if first else []), *usual])),
+        tried=session.book.reader.silent_trials(link.id, session.book.visit),
+        talks=sheet.talks if sheet is not None else "",
+    )
+    if sheet is not None and sheet.talks:
+        options = replace(options, shapes=[Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))])
+    return session.hub.call(Matcher(runner, options, changed).run())
+
+
+def heard_in_book(session: Session, link: LinkRecord) -> list[Capture]:
+    """What the record has of this link, heard lately: one capture for each time at one setting."""
+    items = session.book.reader.latest(EARLIER_ITEMS, link.id)
+    runner = session.runner(link)
+    flags = runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"
+    return captures(items, session.line_of(link), with_flags=flags)

@@ -1,0 +1,116 @@
+"""What was said on each link, as rows for the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from ordolex.core.link.conversation import Conversation, Row
+from ordolex.core.link.echo import EchoWatch
+from ordolex.core.link.scroll import Scroll
+from ordolex.core.protocols.at.call import Call
+from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.screen import DeviceScreen
+from ordolex.core.text.escapes import named
+from ordolex.io.book.book import Book
+from ordolex.io.clock import utc_us
+from ordolex.io.feed import Passed
+from ordolex.io.runner import LinkRunner
+
+EARLIER_ITEMS = 300
+"""So much of the book's end is looked at for what was said before."""
+_BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the screen; the rest is in the book
+
+
+@dataclass
+class Talk:
+    """The rows of one link on the screen."""
+
+    conversation: Conversation = field(default_factory=Conversation)
+    rows: Scroll = field(default_factory=Scroll)
+    added: int = 0
+    history: list[str] = field(default_factory=list)
+    screen: DeviceScreen = field(default_factory=DeviceScreen)
+    backspace: str = "DEL"
+    by_key: bool = False
+    local_echo: bool = False
+    call: Call = field(default_factory=Call)
+    echo: EchoWatch = field(default_factory=EchoWatch)
+
+
+class Talks:
+    """The rows of every link of the book; `runner` gives who runs a link, None while nobody does."""
+
+    def __init__(self, book: Book, runner: Callable[[LinkRecord], LinkRunner | None]) -> None:
+        self._book, self._runner = book, runner
+        self._talks: dict[int, Talk] = {}
+
+    def of(self, link: LinkRecord) -> Talk:
+        """The link's rows; at first those of the book's end, so that a new start goes on where the last one ended."""
+        talk = self._talks.get(link.id)
+        if talk is None:
+            talk = self._talks[link.id] = Talk()
+            for item in self._book.reader.latest(EARLIER_ITEMS, link.id):
+                self._add_recorded(talk, item)
+            talk.history = [named(row.data.rstrip(b"\r\n")) for row in talk.rows if row.direction == "tx"][-50:]
+            self._add(talk, talk.conversation.flush())
+            runner = self._runner(link)
+            if runner is not None:
+                runner.feed.drain()  # the book has it already, up to a few milliseconds
+        return talk
+
+    def drain(self, link: LinkRecord) -> bool:
+        """Takes what came since the last turn into the link's rows; whether there was anything."""
+        talk = self.of(link)
+        before = talk.added
+        runner = self._runner(link)
+        items, forgotten = runner.feed.drain() if runner is not None else ([], 0)
+        skipped, items = _tail(items, _BYTES_A_TURN)
+        if forgotten + skipped:
+            text = f"{forgotten + skipped} bytes passed too fast to show; all are in Keep"
+            self._add(talk, talk.conversation.note(text, utc_us()))
+        for item in items:
+            self._add_passed(talk, item)
+        self._add(talk, talk.conversation.tick(utc_us()))
+        return talk.added != before
+
+    def say(self, link: LinkRecord, text: str) -> None:
+        """A remark of the program's among the link's rows, below what it speaks of."""
+        talk = self.of(link)
+        self._add(talk, talk.conversation.note(text, utc_us()))
+
+    def _add_passed(self, talk: Talk, item: Passed) -> None:
+        if item.direction == "tx":
+            talk.call.sent(item.data)
+            if talk.local_echo:
+                talk.screen.feed_local(item.data)
+            self._add(talk, talk.conversation.sent(item.data, item.utc_us))
+        elif item.direction == "rx":
+            talk.screen.feed(item.data)
+            talk.call.heard(item.data)
+            talk.echo.heard(item.data)
+            self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
+        else:
+            self._add(talk, talk.conversation.note(item.text, item.utc_us))
+
+    def _add_recorded(self, talk: Talk, item: Chunk | Event) -> None:
+        if isinstance(item, Chunk):
+            self._add_passed(talk, Passed(item.direction, item.data, item.utc_us, item.errors))
+        elif item.kind not in ("rung", "answer", "lines"):
+            cut = item.kind in CUTTING_EVENTS
+            self._add(talk, talk.conversation.note(item.text, item.utc_us, cut=cut))
+
+    @staticmethod
+    def _add(talk: Talk, rows: list[Row]) -> None:
+        talk.rows.extend(rows)
+        talk.added += len(rows)
+
+
+def _tail(items: list[Passed], limit: int) -> tuple[int, list[Passed]]:
+    """The last items that hold about `limit` bytes, and how many bytes stand before them."""
+    size = 0
+    for at in range(len(items) - 1, -1, -1):
+        size += len(items[at].data)
+        if size > limit:
+            return sum(len(item.data) for item in items[:at]), items[at:]
+    return 0, items

@@ -1,0 +1,48 @@
+"""The first screen stands before the rest of the program is there; what is typed for the rest waits for it."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import pytest
+from textual.widgets import Input
+
+from ordolex.tui.app import OrdolexApp
+from ordolex.tui.desks.later import other_desks
+from tests.tui.test_desks import at_site
+
+
+def test_the_first_screen_imports_neither_numbers_nor_sheets_nor_what_runs_a_link() -> None:
+    heavy = ("numpy", "pydantic", "pyte", "regex", "typer", "serial", "ordolex.io.runner", "ordolex.tui.desks.talk")
+    code = (
+        "import sys, ordolex.cli.start, ordolex.cli.interface, ordolex.io.book.book, ordolex.tui.app\n"
+        f"print([name for name in {heavy} if name in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert done.stdout.strip() == "[]", done.stdout + done.stderr
+
+
+async def test_keys_for_a_desk_that_is_not_there_yet_wait_for_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    brought = threading.Event()
+
+    def late() -> object:
+        brought.wait(30)
+        return other_desks()
+
+    monkeypatch.setattr("ordolex.tui.app.other_desks", late)
+    async with at_site(tmp_path, monkeypatch) as site:
+        app: OrdolexApp = site.app
+        await site.until(lambda: "free" in "".join(strip.text for strip in app.screen._compositor.render_strips()))
+        for key in ("f5", "a", "f2", "f5", "b", "enter"):
+            app.simulate_key(key)
+        await site.pilot.pause()
+        assert app.desk.word == "Find" and len(app.screen_stack) == 1, "Enter was not taken for the port in front"
+        brought.set()
+        await site.until(lambda: app.desk.word == "Talk" and not app._for_desks)
+        assert app.desk.query_one("#say", Input).value == "ab"
+        assert not site.twins, "nothing was opened"
