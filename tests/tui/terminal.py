@@ -29,7 +29,7 @@ class Terminal:
         done = subprocess.run(
             ["tmux", "-S", self._socket, "-f", "/dev/null", *arguments], capture_output=True, text=True, timeout=20
         )
-        return done.stdout
+        return done.stdout or done.stderr  # a server that is gone says so in a failed test
 
     def start(self, *arguments: str, size: tuple[int, int] = (128, 40)) -> None:
         command = " ".join(f"'{part}'" for part in program(*arguments))
@@ -45,6 +45,19 @@ class Terminal:
         children = Path(f"/proc/{shell}/task/{shell}/children").read_text().split()
         return int(children[0])
 
+    def _state(self) -> str:
+        """What runs in the pane, and what each process of it waits for."""
+        shown = self.tmux("list-panes", "-F", "#{pane_pid} #{pane_current_command} alternate #{alternate_on}").split()
+        if not shown or not shown[0].isdigit():
+            return " ".join(shown)
+        children = Path(f"/proc/{shown[0]}/task/{shown[0]}/children").read_text().split()
+        waits = (
+            f"{task.name} {task.joinpath('comm').read_text().strip()}: {task.joinpath('wchan').read_text()}"
+            for child in children
+            for task in Path(f"/proc/{child}/task").iterdir()
+        )
+        return " ".join(shown) + "\n" + "\n".join(waits)
+
     def press(self, *keys: str) -> None:
         self.tmux("send-keys", *keys)
 
@@ -57,7 +70,7 @@ class Terminal:
             screen = self.screen()
             if re.search(pattern, screen):
                 return screen
-            assert time.monotonic() < deadline, f"{pattern!r} was never seen:\n{screen}"
+            assert time.monotonic() < deadline, f"{pattern!r} was never seen:\n{screen}\n{self._state()}"
             time.sleep(0.1)
 
 

@@ -131,11 +131,11 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
             self._rows.rows_changed()
         elif talk.added != before:  # somebody else may have drained the feed: what counts is what was shown
             self._flood = talk.added - before > _FLOOD_ROWS
-            self._rows.rows_changed(max(0, length + talk.added - before - len(talk.rows)))
+            self._rows.rows_added(max(0, length + talk.added - before - len(talk.rows)))
         else:
             self._flood = False
         if self._on_screen and (seen_link, before) != (link.id, talk.added):
-            self.query_one(ScreenView).refresh()
+            self.query_one(ScreenView).fed()
         if link.id in self._sendings or self._was_sending:
             self._was_sending = link.id in self._sendings
             self.preview()

@@ -10,9 +10,10 @@ from typing import Generic, TypeVar
 
 from rich.segment import Segment
 from rich.style import Style
-from textual.geometry import Size
+from textual.geometry import Region, Size
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
+from textual.widget import Widget
 
 T = TypeVar("T")
 Draw = Callable[[T, int], list[Segment]]
@@ -34,6 +35,8 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self._rows: Sequence[T] = ()
         self.following = True
         self.cursor = 0
+        self._length = 0
+        self._ground: Style | None = None
 
     def show_rows(self, rows: Sequence[T]) -> None:
         """Another list of rows, from its end."""
@@ -52,14 +55,36 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.refresh()
 
     def rows_changed(self, fell_off: int = 0) -> None:
-        self.virtual_size = Size(self.size.width, len(self._rows))
+        self._take_length()
         if self.following:
             self.cursor = max(0, len(self._rows) - 1)
             self.scroll_to(y=self.max_scroll_y, animate=False, immediate=True)
         elif fell_off:
             self.cursor = max(0, self.cursor - fell_off)
             self.scroll_to(y=max(0, self.scroll_y - fell_off), animate=False, immediate=True)
+            self.following = not self._with_cursor and self.scroll_y >= self.max_scroll_y - 0.5
         self.refresh()
+
+    def rows_added(self, fell_off: int = 0) -> None:
+        """As `rows_changed`, where rows only came at the end and went at the beginning: what stays where it is is not
+        drawn again."""
+        before, top = self._length, round(self.scroll_y)
+        if fell_off or self._with_cursor or before == 0 or before > len(self._rows):
+            self.rows_changed(fell_off)
+            return
+        self._take_length()
+        if self.following and self.max_scroll_y != top:
+            self.scroll_to(y=self.max_scroll_y, animate=False, immediate=True)  # it draws all lines
+        elif before - 1 - top < self.size.height:  # the last one may have grown
+            self.refresh(Region(0, max(0, before - 1 - top), self.size.width, len(self._rows) - before + 1))
+
+    def _take_length(self) -> None:
+        """The scroll bar's share, without laying the whole screen out anew: this view keeps its size, and its bar."""
+        self._length = len(self._rows)
+        size = Size(self.size.width, self._length)
+        if size != self.virtual_size:
+            self.set_reactive(Widget.virtual_size, size)
+            self._scroll_update(size)
 
     def on_resize(self) -> None:
         self.rows_changed()
@@ -90,9 +115,13 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.scroll_to(y=row, animate=False, immediate=True)
         self.refresh()
 
+    def render_lines(self, crop: Region) -> list[Strip]:
+        self._ground = self.rich_style  # it is worked out from all that stands behind the view: once, not for each line
+        return super().render_lines(crop)
+
     def render_line(self, y: int) -> Strip:
         width = self.size.width
-        ground = self.rich_style
+        ground = self._ground or self.rich_style
         row = y + round(self.scroll_y)
         if not self._rows:
             return Strip(_words(self._empty, y, width, ground)).adjust_cell_length(width, ground)

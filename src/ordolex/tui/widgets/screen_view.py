@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rich.segment import Segment
 from rich.style import Style
+from textual.geometry import Region
 from textual.strip import Strip
 from textual.widget import Widget
 
@@ -27,7 +28,7 @@ _DARKER = {
 
 
 class ScreenView(Widget):
-    """Shows `screen`; call `refresh` when it was fed."""
+    """Shows `screen`; call `fed` when it was fed."""
 
     DEFAULT_CSS = "ScreenView { height: 1fr; background: $background; }"
 
@@ -35,6 +36,8 @@ class ScreenView(Widget):
         super().__init__(id=id)
         self.screen_shown: DeviceScreen | None = None
         self._pan = 0
+        self._looked_at: list[Strip] = []
+        self._ground: Style | None = None
         self.wrap = False
         """Lines wider than the window are broken at its edge, instead of panned."""
 
@@ -48,8 +51,24 @@ class ScreenView(Widget):
         self._pan = max(0, min(self._pan + by, self.cut_off))
         self.refresh()
 
+    def fed(self) -> None:
+        """Draws those lines anew that are other than at the last look."""
+        self._ground = self.rich_style
+        lines = [self.render_line(y) for y in range(self.size.height)]
+        if len(lines) != len(self._looked_at):
+            self.refresh()
+        else:
+            changed = [y for y, (now, before) in enumerate(zip(lines, self._looked_at, strict=True)) if now != before]
+            if changed:
+                self.refresh(*(Region(0, y, self.size.width, 1) for y in changed))
+        self._looked_at = lines
+
+    def render_lines(self, crop: Region) -> list[Strip]:
+        self._ground = self.rich_style
+        return super().render_lines(crop)
+
     def render_line(self, y: int) -> Strip:
-        width, ground, shown = self.size.width, self.rich_style, self.screen_shown
+        width, ground, shown = self.size.width, self._ground or self.rich_style, self.screen_shown
         if shown is None or self.size.height == 0:
             return Strip.blank(width, ground)
         parts = -(-shown.size[0] // width) if self.wrap else 1  # rows that one line of the screen takes
