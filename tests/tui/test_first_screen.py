@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import threading
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,7 +13,7 @@ from textual.widgets import Input
 
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.later import other_desks
-from tests.tui.test_desks import at_site
+from tests.tui.test_desks import PORT, at_site
 
 
 def test_the_first_screen_imports_neither_numbers_nor_sheets_nor_what_runs_a_link() -> None:
@@ -46,3 +47,16 @@ async def test_keys_for_a_desk_that_is_not_there_yet_wait_for_it(
         await site.until(lambda: app.desk.word == "Talk" and not app._for_desks)
         assert app.desk.query_one("#say", Input).value == "ab"
         assert not site.twins, "nothing was opened"
+
+
+async def test_links_that_were_never_opened_are_worked_out_once_a_survey(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        session = site.app._session
+        link = session.keep_link("/dev/away", "9600 8N1", "typed")
+        session.surveyed_now([])
+        view = session.view(link)
+        assert view.evidence.trouble == "its port is not there" and session.view(link) is view
+        session.surveyed_now([replace(PORT, endpoint="/dev/away")])
+        assert not session.view(link).evidence.trouble

@@ -224,8 +224,8 @@ class OrdolexApp(App[None]):
 
     def _rungs(self) -> list[tuple[int, str]]:
         """What of the frame must show at once when it changes; ages and counts can wait a quarter of a second."""
-        views = [(link, self._session.view(link)) for link in self._session.links]
-        return [(view.evidence.rung, view.evidence.trouble + view.asking) for _, view in views]
+        views = self._session.hub.views.values()
+        return [(view.evidence.rung, view.evidence.trouble + view.asking) for view in views]
 
     def _show_frame(self) -> None:
         self._rungs_shown = self._rungs()

@@ -62,6 +62,8 @@ class Session:
         """Jumpers and switches that were moved for the work, and where they go back to."""
         self._adapters = book.reader.adapters()
         self._last_seen: dict[str, PortFacts] = {}
+        self._unopened: dict[int, tuple[tuple[LinkRecord, int], LinkView]] = {}
+        """What the last survey says of links that were never opened."""
         self._sheets: dict[str, Sheet] = {}
         self._sheets_read_s = float("-inf")
         self.works: dict[int, Any] = {}
@@ -210,6 +212,14 @@ class Session:
         view = self.hub.views.get(link.id)
         if view is not None and (view.evidence.rung >= Rung.HELD or view.evidence.trouble or view.returning):
             return view
+        if view is None:
+            known = self._unopened.get(link.id)
+            if known is None or known[0] != (link, self.surveys):
+                known = self._unopened[link.id] = ((link, self.surveys), self._view_by_survey(link, None))
+            return known[1]
+        return self._view_by_survey(link, view)
+
+    def _view_by_survey(self, link: LinkRecord, view: LinkView | None) -> LinkView:
         state = LinkState(self.line_of(link), read_endpoint(link.endpoint).has_line)
         if view is not None and self.port_of(link.endpoint) is None and view.endpoint == link.endpoint:
             listed = read_endpoint(link.endpoint).kind != "serial" and not link.adapter
