@@ -74,10 +74,10 @@ def test_ask_at_the_right_and_at_wrong_settings(bench_process: BenchNotice) -> N
     garbled = json.loads(done.stdout)
     assert garbled["line_errors"] > 0 and garbled["rung"] == "Heard" and garbled["line"] == "9600 8N1"
     refused(
-        run("ask", oxygen, "--line", "19200 8N1", r"*OPC?\n", "--until", "never", "--timeout", "0.5"), 1, "wrong answer"
+        run("ask", oxygen, "--line", "19200 8N1", r"*OPC?\n", "--until", "never", "--timeout", "3"), 1, "wrong answer"
     )
     refused(
-        run("ask", oxygen, "--line", "19200 8N1", "*IDN?", "--timeout", "0.5"), 1, r"no line end was sent, add \r or \n"
+        run("ask", oxygen, "--line", "19200 8N1", "*IDN?", "--timeout", "2"), 1, r"no line end was sent, add \r or \n"
     )
 
 

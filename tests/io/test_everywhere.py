@@ -85,7 +85,7 @@ async def test_a_device_at_other_settings_is_heard_but_not_taken_for_an_answer(
 
 
 async def test_who_talks_without_a_pause_is_not_listened_to_for_ever(serve_bench: ServeBench, notes: Notes) -> None:
-    bench = await serve_bench({"name": "a", "kind": "teletype", "line": "110 7E1", "interval_s": 0.0})
+    bench = await serve_bench({"name": "a", "kind": "teletype", "line": "9600 7E1", "interval_s": 0.0})
     device = bench.notice().devices[0]
     port = PortFacts(device.endpoint, device.name, "bench", "", device.state)
     question = Question(b"*IDN?\n", timeout_s=0.3)

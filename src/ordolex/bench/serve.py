@@ -22,14 +22,15 @@ from ordolex.core.line.settings import SettingsError
 HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
     " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off ·"
-    " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off · list · help"
+    " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off ·"
+    " rival NAME on|off · low NAME on|off · list · help"
     " (NAME may be a part of the name)"
 )
 
 
 _VERBS = frozenset(
     {"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock", "format",
-     "inverted"}
+     "inverted", "rival", "low"}
 )  # fmt: skip
 
 
@@ -181,8 +182,12 @@ class _Place:
         if verb == "silent":
             self.station.silent = on
             return
-        if verb == "inverted":
-            self.station.misbehave(inverted=on)
+        if verb in ("inverted", "rival", "low"):
+            self.station.misbehave(
+                inverted=on if verb == "inverted" else None,
+                rival=on if verb == "rival" else None,
+                low=on if verb == "low" else None,
+            )
             return
         states = {
             "hold": ("held", "another process"),

@@ -54,6 +54,12 @@ class Station:
         self.clock = plan.clock
         self.inverted = plan.polarity == "inverted"
         self.format = ""
+        self.rival = False
+        """Whether a second device speaks on the same wire, without regard to the first."""
+        self.low = False
+        """Whether something holds the line down."""
+        self._rival_s = 0.0
+        self._rival_count = 0
         self._random = random.Random(plan.name)
         self._loop = asyncio.get_running_loop()
         self._laptop = LineSettings(9600)
@@ -132,6 +138,9 @@ class Station:
         if self.plan.line == "any":
             self._to_laptop.sender.settings = settings
             self._to_device.receiver.settings = settings
+        if self.low:  # a receiver that is set up anew takes a line at SPACE for a start bit
+            self._build_line()
+            self._pump()
 
     def from_laptop(self, data: bytes) -> None:
         self._to_device.send(data, self._loop.time())
@@ -142,9 +151,18 @@ class Station:
         self._pump()
 
     def misbehave(
-        self, *, clock: float | None = None, inverted: bool | None = None, format_: str | None = None
+        self,
+        *,
+        clock: float | None = None,
+        inverted: bool | None = None,
+        format_: str | None = None,
+        rival: bool | None = None,
+        low: bool | None = None,
     ) -> None:
-        """From now on its clock, its polarity or its format is another; what is on the line is lost."""
+        """From now on its clock, its polarity or its format is another, or somebody else is on its wire; what is on the
+        line is lost."""
+        self.rival = self.rival if rival is None else rival
+        self.low = self.low if low is None else low
         self.clock = self.clock if clock is None else clock
         self.inverted = self.inverted if inverted is None else inverted
         self.format = self.format if format_ is None else format_
@@ -168,6 +186,9 @@ class Station:
         back = Transmitter(laptop, inverted=inverted)
         self._to_laptop = Line(out, Receiver(laptop, idle_level=out.idle_level))
         self._to_device = Line(back, Receiver(own, clock=self.clock, idle_level=back.idle_level))
+        if self.rival or self.low:
+            self._to_laptop.share(Transmitter(own, clock=self.clock * 1.004))
+            self._to_laptop.hold(low=self.low, now_s=self._loop.time())
         self.set_noise(self.noise)
 
     def _pump(self) -> None:
@@ -183,8 +204,18 @@ class Station:
             self._had_carrier = self.carrier
             self.lines_changed()
         while self._says and self._says[0].at_s <= now:
-            self._to_laptop.send(heappop(self._says).data, now)
+            data = heappop(self._says).data
+            self._to_laptop.send(data, now)
+            if self.rival and self._random.random() < 0.7:  # the other has no ears, and often speaks into it
+                said_s = len(data) * self.device_line.bits_per_frame * self.device_line.bit_s
+                self._rival_s = min(self._rival_s, now + self._random.uniform(0, said_s))
         self._follow_device(now)
+        if self.rival and now >= self._rival_s:
+            self._rival_count += 1
+            self._to_laptop.say_between(
+                f"FAN {self._rival_count % 4 + 1} AT {900 + self._rival_count % 7} RPM\r\n".encode(), now
+            )
+            self._rival_s = now + self._random.uniform(0.05, 0.5)
         characters = self._to_laptop.advance(now)
         if self.garbled == "overrun" or 0 < plan.overrun_above < self._laptop.baud:
             characters = self._overrun(characters)
@@ -228,6 +259,8 @@ class Station:
         times = [self._device.next_deadline(), self._to_device.next_deadline(), self._to_laptop.next_deadline()]
         if self._says:
             times.append(self._says[0].at_s)
+        if self.rival:
+            times.append(self._rival_s)
         if isinstance(self._device, Relining) and self._to_laptop.sender.free_at_s > now:
             times.append(self._to_laptop.sender.free_at_s)
         due = min((t for t in times if t is not None), default=None)

@@ -182,7 +182,7 @@ def match(
     sheet: Annotated[str | None, typer.Option(help="A device sheet, for its questions and settings.")] = None,
     units: Annotated[str | None, typer.Option(help="Unit IDs A-B, for questions with {unit}.")] = None,
     data_bits: Annotated[str, typer.Option(help="Numbers of data bits to weigh, 5 to 8.")] = "7 8",
-    listen: Annotated[float, typer.Option(help="Seconds to listen before anything is asked.")] = 2.5,
+    listen: Annotated[float, typer.Option(help="Seconds to listen before anything is asked.")] = 4.0,
     wait: Annotated[float, typer.Option(help="Seconds to wait for each answer.")] = 0.25,
     give_up: Annotated[float, typer.Option(help="Seconds after which to give up.")] = 120.0,
     book: Annotated[Path | None, typer.Option(help="Keep every trial in this book.")] = None,

@@ -55,6 +55,16 @@ class Capture:
             if given is not None and len(given) != len(self.data):
                 raise ValueError(f"{len(given)} {name} for {len(self.data)} bytes; give one for each byte")
 
+    def behind(self, count: int) -> Capture:
+        """Without the first so many bytes."""
+        return replace(
+            self,
+            data=self.data[count:],
+            flags=None if self.flags is None else self.flags[count:],
+            starts=self.starts[count:],
+            times_s=self.times_s[count:],
+        )
+
     def first(self, count: int) -> Capture:
         """The first `count` bytes of it."""
         flags = self.flags[:count] if self.flags is not None else None

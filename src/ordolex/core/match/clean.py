@@ -35,11 +35,26 @@ def reads_clean(capture: Capture) -> str:
     return ""
 
 
+def after_joining(capture: Capture) -> Capture | None:
+    """What came behind the first rest of the line, where line errors stand only before it: who begins to listen in the
+    middle of a message can be out of step to its end. None where the errors are not of that kind."""
+    flags = capture.flags
+    if flags is None:
+        return None
+    errors = [at for at, flag in enumerate(flags) if any(flag)]
+    rest = next((at for at, rested in enumerate(capture.starts) if rested and at > 0), None)
+    if not errors or rest is None or errors[-1] >= rest:
+        return None
+    return capture.behind(rest)
+
+
 def _mixed(data: bytes) -> bool:
     """Lines of text with some letters above 127: those are the device's own, not a parity bit, if the ones of all eight
     bits are neither always even nor always odd."""
     if len(data) < _ENOUGH_UNFLAGGED or data.count(b"\n") + data.count(b"\r") < 2:
         return False
+    if any(byte < 32 and byte not in _READABLE for byte in data):
+        return False  # no text holds such; two at once leave them
     plain = sum(byte in _READABLE for byte in data)
     odd = sum(byte.bit_count() & 1 for byte in data)
     return plain >= 0.6 * len(data) and len(set(data)) >= 8 and 0.15 * len(data) <= odd <= 0.85 * len(data)

@@ -10,6 +10,7 @@ from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
 from ordolex.core.match.shapes import like_text
+from ordolex.core.match.trouble import spoilt_by
 
 CERTAIN, LIKELY = 0.95, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
@@ -29,6 +30,9 @@ class Kind(Enum):
     SLOWER = "slower"
     FASTER = "faster"
     NOTHING = "nothing heard"
+    HELD = "held low"
+    SPOILT = "two senders or noise"
+    ONCE = "spoke once"
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +64,9 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
             LineSettings(slower),
         )
     best = inference.best
+    spoilt = spoilt_by(last)
+    if spoilt and (best is None or best.best.settings.baud == last.heard_at.baud):
+        return Verdict(Kind.SPOILT, spoilt)
     if best is None:
         return Verdict(Kind.OPEN, "nothing fits what was heard")
     if inference.outside > _UNEXPLAINED:

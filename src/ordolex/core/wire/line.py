@@ -10,8 +10,9 @@ from __future__ import annotations
 from collections import deque
 
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.levels import Transmitter
+from ordolex.core.wire.levels import MARK, SPACE, Edge, Transmitter
 from ordolex.core.wire.receiver import Character, Receiver
+from ordolex.core.wire.shared import SharedWire
 
 MAX_WAITING = 1 << 20
 """Bytes that may wait for the wire: 1 MiB is 87 s at 115200 baud; a sender that piles up more loses the rest."""
@@ -29,6 +30,24 @@ class Line:
         self._waiting_bytes = 0
         self._passing: deque[tuple[float, int]] = deque()  # unharmed bytes with the time they are handed over
         self.lost = 0
+        self.rival: Transmitter | None = None
+        """A second sender on the same wire."""
+        self._shared: SharedWire | None = None
+
+    def share(self, rival: Transmitter) -> None:
+        """From now on the wire is shared: with this sender, and with whatever holds it down."""
+        self.rival = rival
+        self._shared = SharedWire(3)
+
+    def say_between(self, data: bytes, now_s: float) -> None:
+        """What the second sender says, whoever speaks already."""
+        if self._shared is not None and self.rival is not None:
+            self._shared.drive(1, self.rival.send(data, now_s))
+
+    def hold(self, *, low: bool, now_s: float) -> None:
+        """Something holds the wire down, or lets go of it."""
+        if self._shared is not None:
+            self._shared.drive(2, [Edge(now_s, SPACE if low else MARK)])
 
     def send(self, data: bytes, now_s: float) -> None:
         room = MAX_WAITING - self._waiting_bytes
@@ -39,7 +58,11 @@ class Line:
             self._waiting_bytes += len(kept)
 
     def send_break(self, now_s: float, length_s: float) -> None:
-        self.receiver.receive(self.sender.send_break(now_s, length_s))
+        edges = self.sender.send_break(now_s, length_s)
+        if self._shared is not None:
+            self._shared.drive(0, edges)
+        else:
+            self.receiver.receive(edges)
 
     def purge(self) -> None:
         """Forgets what has not been on the wire yet."""
@@ -55,6 +78,8 @@ class Line:
         times = [self.receiver.next_deadline()]
         if self._passing:
             times.append(self._passing[0][0])
+        if self._shared is not None:
+            times.append(self._shared.next_edge_s())
         if self._waiting:
             times.append(max(self._waiting[0][0], self.sender.free_at_s - _AHEAD_S / 2))
         return min((t for t in times if t is not None), default=None)
@@ -65,6 +90,8 @@ class Line:
         done: list[Character] = []
         while self._passing and self._passing[0][0] <= now_s:
             done.append(Character(*self._passing.popleft()))
+        if self._shared is not None:
+            self.receiver.receive(self._shared.edges(now_s))
         if not self._passing:
             done += self.receiver.advance(now_s)
         return done
@@ -88,13 +115,16 @@ class Line:
             )
             mask = (1 << settings.data_bits) - 1
             self._passing.extend((first + i * sender.character_s, b & mask) for i, b in enumerate(data))
+        elif self._shared is not None:
+            self._shared.drive(0, self.sender.send(data, start_s))
         else:
             self.receiver.receive(self.sender.send(data, start_s))
 
     def _unharmed(self) -> bool:
         sender, receiver = self.sender, self.receiver
         return (
-            same_frame(sender.settings, receiver.settings)
+            self._shared is None
+            and same_frame(sender.settings, receiver.settings)
             and sender.clock == receiver.clock == 1.0
             and not sender.inverted
             and sender.flip is None

@@ -62,6 +62,20 @@ class Asking:
             elif self._match.verdict.kind is Kind.SLOWER:
                 plan.sort(key=lambda other: other.line.baud >= attempt.line.baud)
 
+    async def ask_at(self, likely: Sequence[LineSettings]) -> None:
+        """All questions at these settings only: what was heard speaks for them."""
+        for settings in likely:
+            for data in self._questions:
+                began = mono_s()
+                self._search.tell(f"asking at {settings.text}, which what was heard speaks for")
+                await self._search.tune(settings)
+                rests_on = await self._answered(data)
+                if rests_on:
+                    self._match.found, self._match.evidence = settings, rests_on
+                self._search.keep(data, "answered" if rests_on else "no answer that counts", began)
+                if rests_on:
+                    return
+
     def _wait_s(self, attempt: Attempt) -> float:
         """Longer at the settings that the sheet names, and where this computer is late itself."""
         likely = attempt.line in self._options.known

@@ -21,7 +21,7 @@ def generic() -> list[Question]:
     """Harmless for what is usual: line ends, the identity of instruments, the attention of modems, one register of unit
     1, the sign-on of meters."""
     plain = [Question(data) for data in (b"\r", b"\n", b"*IDN?\n")]
-    return [*plain, _attention(), _register(Rtu(), 1), _sign_on()]
+    return [*plain, _attention(), _register(Rtu(), 1), _register(Ascii(), 1), _sign_on()]
 
 
 def of_sheet(sheet: Sheet, units: Sequence[int] = ()) -> list[Question]:

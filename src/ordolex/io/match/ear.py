@@ -62,12 +62,16 @@ class Ear:
         self.arrived.set()
 
     def capture(self) -> Capture:
+        """Everything since `begin`, up to the most that is handed on."""
+        return self.whole().first(self._most)
+
+    def whole(self) -> Capture:
         """Everything since `begin`."""
         line = self._runner.line
         flags = tuple(self.flags) if self._runner.places_errors else None
         times, spread = times_of(self._arrivals, line, max(_LEAST_SPREAD_S, self._late_s))
         starts = starts_from_arrivals(self._arrivals, line, self._late_s)
-        return Capture(line, bytes(self.data), flags, starts, times, spread).first(self._most)
+        return Capture(line, bytes(self.data), flags, starts, times, spread)
 
     def begin(self) -> None:
         """Forgets what was heard."""
@@ -93,3 +97,12 @@ class Ear:
             except TimeoutError:
                 break
         return bool(self.data)
+
+    async def gather(self, count: int, seconds: float) -> None:
+        """Waits for so many bytes, through all pauses."""
+        end = mono_s() + seconds
+        while len(self.data) < count and (left := end - mono_s()) > 0:
+            self.arrived.clear()
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(left):
+                    await self.arrived.wait()

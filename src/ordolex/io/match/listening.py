@@ -8,10 +8,12 @@ import contextlib
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.match.capture import Capture
-from ordolex.core.match.clean import reads_clean
+from ordolex.core.match.clean import after_joining, reads_clean
 from ordolex.core.match.infer import Ranked
+from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import like_noise
-from ordolex.core.match.verdict import Kind, Verdict, listening_settings
+from ordolex.core.match.trouble import held_low, spoilt_by, stretches
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings
 from ordolex.core.text.patterns import search
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
@@ -23,6 +25,11 @@ _LADDER = (9600, 1200, 38400, 300, 4800, 19200, 57600, 2400, 115200)
 """Where to listen when a capture says nothing certain."""
 _CONFIRM = 12
 _ALMOST = 0.95
+_MORE, _LONG, _LONG_S = 96, 240, 8.0  # bytes and seconds by which it is told what spoils a talk
+_RESTS_S = 6.0
+_TALKER = 2.5
+_STAYS_S = 3.0  # so long it is listened on where it is clean
+_PARTLY = 0.25  # of it reads: then the settings are not what is wrong with it
 
 
 class Listening:
@@ -31,6 +38,10 @@ class Listening:
         self._match, self._ear, self._options = search.match, search.ear, search.options
         talks = search.options.talks
         self._talks = talks.encode()
+        self._unclean: LineSettings | None = None
+        """The settings in use at first, where what came there was not clean."""
+        self.waits_for: list[Ranked] = []
+        """Settings that what was heard speaks for, and at which it was silent since."""
 
     async def run(self) -> None:
         """Listens where the inference says, until it is certain at the sender's own rate; then confirms."""
@@ -43,56 +54,105 @@ class Listening:
             await self._search.tune(line)
             self._match.now = f"listening at {line.text}, at most {self._match.at_most_s:.0f} s in all"
             self._search.tell()
-            patience = self._options.listen_s if number == 0 else max(self._options.listen_s, 4.0)
-            next_line = await self._one_listen(line, patience)
+            next_line = await self._one_listen(line, self._patience if number == 0 else max(self._patience, 4.0))
             verdict = self._match.verdict
             self._search.keep(b"", verdict.words if verdict is not None and self._ear.data else "silence", began)
-            if not self._match.captures:
+            link = self._search.runner.view().evidence
+            held = held_low(link.errors_in_all.breaks, link.heard_in_all, self._search.listens)
+            if held:
+                self._match.verdict = Verdict(Kind.HELD, held)
+            if held or not self._match.captures:
                 return
+            if await self._settled(line, next_line, visited) or self._is_over:
+                return
+            next_line = _where_next(line, next_line or line, visited, self._search.runner.line.baud)
             if next_line is None:
-                if await self._confirm():
-                    return
-                next_line = line
-            elif next_line == line and self._search.at_its_rate(line) and await self._confirm():
                 return
-            verdict = self._match.verdict
-            certain = verdict is not None and verdict.kind is Kind.CERTAIN
-            if certain and next_line.baud in visited and await self._confirm():
-                return
-            visited.add(line.baud)
-            if next_line.baud in visited and next_line.baud != self._search.runner.line.baud:
-                next_line = line
-            if next_line == line or next_line.baud in visited:
-                elsewhere = [baud for baud in _LADDER if baud not in visited]
-                if not elsewhere:
-                    return
-                next_line = LineSettings(elsewhere[0])
             line = listening_settings(next_line)
 
+    async def _settled(self, line: LineSettings, next_line: LineSettings | None, visited: set[int]) -> bool:
+        """Confirms, where this listen leaves nothing more to learn from another one."""
+        if next_line is None:
+            return await self._confirm()
+        if next_line == line and self._search.at_its_rate(line) and await self._confirm():
+            return True
+        verdict = self._match.verdict
+        certain = verdict is not None and verdict.kind is Kind.CERTAIN
+        return certain and next_line.baud in visited and not self._is_over and await self._confirm()
+
+    @property
+    def _patience(self) -> float:
+        """How long to wait for a device that may talk by itself: longer where it did so before."""
+        link = self._search.runner.view().evidence
+        talks = link.heard_in_all > _CONFIRM and link.sent == 0
+        return self._options.listen_s * (_TALKER if talks else 1)
+
+    @property
+    def _is_over(self) -> bool:
+        """Whether to listen on at other settings would tell nothing more."""
+        verdict = self._match.verdict
+        return bool(self.waits_for) or (verdict is not None and verdict.kind is Kind.SPOILT)
+
     async def _is_clean_here(self) -> bool:
-        """Whether nothing is wrong with the settings in use: then none is changed."""
+        """Whether nothing is wrong with the settings in use, or with them alone: then none is changed."""
         line = self._search.runner.line
         began = mono_s()
         self._match.now = f"listening at {line.text}, as it is set"
         self._search.tell()
         await self._search.tune(line)
-        patience = self._options.listen_s
         for count in LOOK_AT:
-            if not await self._ear.until(count, patience):
+            if not await self._ear.until(count, self._patience):
                 return False
             capture = self._ear.capture()
             rests_on = reads_clean(capture)
-            if rests_on:
-                self._match.found = line
-                self._match.evidence = f"nothing wrong with the settings: {rests_on}"
-                self._match.verdict = Verdict(Kind.CERTAIN, f"{line.text}: {self._match.evidence}")
-                self._search.keep(b"", f"clean as it is set: {rests_on}", began)
-                await self._recognise()
+            if rests_on and await self._stays_clean(rests_on, began):
                 return True
             if capture.errors:
                 break
+        if stretches(self._ear.whole()).share >= _PARTLY:
+            self._search.tell(f"listening longer at {line.text}: it reads in part")
+            for count in (_MORE, _LONG):
+                await self._ear.gather(count, began + _LONG_S - mono_s())
+                whole = self._ear.whole()
+                rests_on = reads_clean(after_joining(whole) or whole)
+                if rests_on and await self._stays_clean(rests_on, began):
+                    return True
+            if self._is_spoilt(began):
+                return True
         self._search.keep(b"", "not clean as it is set", began)
+        self._unclean = line
         return False
+
+    async def _stays_clean(self, rests_on: str, began: float) -> bool:
+        """Says at once that nothing is wrong, and listens on for a while: a second sender is not always heard."""
+        line = self._search.runner.line
+        self._match.verdict = Verdict(Kind.CERTAIN, f"{line.text}: nothing wrong with the settings: {rests_on}")
+        self._search.tell(f"listening a little longer at {line.text}")
+        await self._ear.gather(_LONG, began + _STAYS_S - mono_s())
+        whole = self._ear.whole()
+        rests_on = reads_clean(after_joining(whole) or whole)
+        if not rests_on:  # it was clean at first only
+            await self._ear.gather(2 * _LONG, began + _LONG_S - mono_s())
+        if self._is_spoilt(began):
+            return True
+        if not rests_on:
+            self._match.verdict = None
+            return False
+        self._match.found = line
+        self._match.evidence = f"nothing wrong with the settings: {rests_on}"
+        self._match.verdict = Verdict(Kind.CERTAIN, f"{line.text}: {self._match.evidence}")
+        self._search.keep(b"", f"clean as it is set: {rests_on}", began)
+        await self._recognise()
+        return True
+
+    def _is_spoilt(self, began: float) -> bool:
+        """Whether the talk reads in part where the port is tuned to, and somebody else or noise spoils the rest."""
+        whole = self._ear.whole()
+        words = spoilt_by(after_joining(whole) or whole)
+        if words:
+            self._match.verdict = Verdict(Kind.SPOILT, words)
+            self._search.keep(b"", words, began)
+        return bool(words)
 
     async def _one_listen(self, line: LineSettings, patience: float) -> LineSettings | None:
         """Where to listen next; None when it is certain, the same setting when there is nothing more to learn."""
@@ -131,39 +191,59 @@ class Listening:
         return False
 
     async def _still_inverted(self, chosen: Ranked) -> bool:
-        """No port can confirm an inverted line by reading it: it must still look so at twice the rate."""
+        """No port can confirm an inverted line by reading it: it must still look so at twice the rate, and rest at the
+        wrong level between its messages."""
         began = mono_s()
+        self._search.tell(f"looking whether the line rests at the wrong level: {chosen.settings.text} inverted")
         await self._search.tune(listening_settings(chosen.settings.changed(baud=min(921600, 2 * chosen.settings.baud))))
-        await self._ear.until(LOOK_AT[-1], max(2.0, self._options.listen_s))
+        end, rest = began + max(_RESTS_S, 2 * self._options.listen_s), Rest.UNSEEN
+        while rest is Rest.UNSEEN and mono_s() < end:
+            await self._ear.gather(len(self._ear.data) + LOOK_AT[0], end - mono_s())
+            rest = rest_of(self._ear.whole())
         if not self._ear.data:
             return False
         await self._search.look()
-        best = self._match.inference.groups[0].best
+        group = self._match.inference.groups[0]
+        best = group.best
         same = best.inverted and best.settings.baud == chosen.settings.baud
-        self._search.keep(b"", "still inverted there" if same else "not inverted, seen from there", began)
-        return same
+        sure = min(chosen.probability, group.probability) >= CERTAIN
+        if same and (rest is Rest.LOW or (rest is Rest.NEVER and sure)):
+            self._search.keep(b"", f"still inverted there; the line {rest.value}", began)
+            return True
+        if same:
+            words = f"it reads as {best.settings.text} inverted, but the line {rest.value}: measure its idle voltage"
+            self._match.verdict = Verdict(Kind.OPEN, words)
+        self._search.keep(b"", f"inverted there, but {rest.value}" if same else "not inverted, seen from there", began)
+        return False
 
     async def _comes_clean(self, chosen: Ranked, probability: float) -> bool:
-        """Tunes to these settings, and waits for some bytes in a row without errors; the first may be cut. Unless they
-        were almost certain before, the inference must agree with what comes there."""
+        """Tunes to these settings, and waits for enough bytes in a row without errors; the first may be cut. Unless
+        they were almost certain before, the inference must agree with what comes there."""
         began = mono_s()
         self._match.now = f"confirming {chosen.settings.text}"
+        self._search.tell()
         await self._search.tune(chosen.settings)
-        for count in (_CONFIRM, 3 * _CONFIRM):
-            await self._ear.until(count, max(2.0, self._options.listen_s))
-            if self._clean_lately() or len(self._ear.data) < count:
-                break
+        await self._ear.gather(_CONFIRM, max(4.0, 2 * self._options.listen_s))
+        if not self._clean_lately():
+            await self._ear.until(3 * _CONFIRM, max(2.0, self._options.listen_s))
         capture = self._ear.capture()
-        shape = f", {chosen.shape}" if chosen.shape else ""
-        if not capture.data:
-            self._match.evidence = f"{len(chosen.reading)} characters read; it was silent since"
-            self._search.keep(b"", "silent while confirming", began)
-        elif (
+        if len(capture.data) < _CONFIRM:
+            came = f"only {len(capture.data)} bytes" if capture.data else "silence"
+            self._search.keep(b"", f"{came} while confirming", began)
+            if capture.errors == 0:
+                self.waits_for.append(chosen)
+            return False
+        if chosen.settings == self._unclean or any(any(flag) for flag in self._ear.flags[1:]):
+            await self._ear.gather(_LONG, _STAYS_S)  # line errors were seen here before: they are not forgotten
+            if self._is_spoilt(began):
+                return False
+        if (
             self._clean_lately() and probability > _ALMOST and not like_noise(capture.data)
         ) or await self._still_looks_like(chosen, capture):
             # a talker that never pauses may find the receiver out of step: errors, and yet the settings are right
             how = "without errors" if self._clean_lately() else "out of step, and the inference agrees"
-            self._match.evidence = f"{len(chosen.reading)} characters heard, {len(capture.data)} of them {how}{shape}"
+            shape = f", {chosen.shape}" if chosen.shape else ""
+            self._match.evidence = f"{len(capture.data)} characters heard there {how}{shape}"
             self._search.keep(b"", f"confirmed: {how} there", began)
             await self._recognise()
         else:
@@ -171,6 +251,33 @@ class Listening:
             return False
         self._match.found = chosen.settings
         return True
+
+    async def wait(self) -> None:
+        """Until a device that spoke once speaks again, and its settings are confirmed."""
+        chosen = self.waits_for[0]
+        count = len(chosen.reading)
+        while self._match.found is None:
+            began = mono_s()
+            words = (
+                f"{chosen.settings.text}: {chosen.probability:.0%} by {count} characters, and it has been silent since"
+            )
+            self._match.verdict = Verdict(Kind.ONCE, f"{words}: let it speak once more, it is waited for")
+            self._search.tell(f"waiting at {chosen.settings.text} for it to speak again")
+            await self._search.tune(chosen.settings)
+            await self._ear.gather(_CONFIRM, self._options.give_up_s)
+            await self._ear.until(3 * _CONFIRM, 1.0)
+            await self._search.look()
+            self._search.keep(b"", "it spoke again", began)
+            best = self._match.inference.best
+            if best is None:
+                continue
+            chosen = best.best
+            same = chosen.settings in [member.settings for member in best.members] and not chosen.inverted
+            heard_here = self._search.runner.line
+            agrees = heard_here in [member.settings for member in best.members]
+            if same and agrees and best.probability > _ALMOST and self._clean_lately():
+                self._match.found = heard_here
+                self._match.evidence = f"{len(self._ear.data)} characters heard there without errors, {count} before"
 
     def _clean_lately(self) -> bool:
         return not any(any(flag) for flag in self._ear.flags[-_CONFIRM + 2 :])
@@ -200,3 +307,14 @@ class Listening:
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(0.5):
                     await self._ear.arrived.wait()
+
+
+def _where_next(line: LineSettings, wanted: LineSettings, visited: set[int], tuned: int) -> LineSettings | None:
+    """Where to listen after `line`, of which `wanted` is what the inference says; None where all was listened at."""
+    visited.add(line.baud)
+    if wanted.baud in visited and wanted.baud != tuned:
+        wanted = line
+    if wanted == line or wanted.baud in visited:
+        elsewhere = [baud for baud in _LADDER if baud not in visited]
+        return LineSettings(elsewhere[0]) if elsewhere else None
+    return wanted

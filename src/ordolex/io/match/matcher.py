@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.plan import attempts, longest_s
-from ordolex.core.match.verdict import judge
+from ordolex.core.match.verdict import Kind, judge
 from ordolex.io.faults import Fault
 from ordolex.io.match.asking import Asking
 from ordolex.io.match.listening import Listening
@@ -61,9 +61,9 @@ class Matcher:
                                 limit.reschedule(when + seconds)
 
                     self._search.thought = thought
-                    await Listening(self._search).run()
-                    if match.found is None and not match.inverted and self._options.questions:
-                        await Asking(self._search, self._plan).run()
+                    listening = Listening(self._search)
+                    await listening.run()
+                    await self._go_on(listening)
         except TimeoutError:
             match.now = f"gave up after {self._options.give_up_s:g} s"
         finally:
@@ -75,6 +75,20 @@ class Matcher:
             )
             self._search.tell()
         return match
+
+    async def _go_on(self, listening: Listening) -> None:
+        """What is done where listening alone did not find it."""
+        match = self.match
+        if match.found is not None or (match.verdict is not None and match.verdict.kind is Kind.SPOILT):
+            return
+        asking = Asking(self._search, self._plan)
+        if listening.waits_for:
+            if self._options.questions:
+                await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
+            if match.found is None:
+                await listening.wait()
+        elif self._options.questions:
+            await asking.run()
 
     async def _leave_port(self) -> None:
         """The port ends at the settings found, or at those that it had before."""

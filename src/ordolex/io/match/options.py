@@ -31,6 +31,6 @@ class Options:
     shapes: Sequence[Shape] = ()
     talks: str = ""
     data_bits: Sequence[int] = (7, 8)
-    listen_s: float = 2.5
+    listen_s: float = 4.0
     wait_s: float = 0.25
     give_up_s: float = 120.0

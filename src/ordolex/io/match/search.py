@@ -35,6 +35,8 @@ class Search:
         self.thought: Callable[[float], None] = lambda seconds: None
         """Told how long the inference took."""
         self._useful: list[Capture] = []
+        self.listens: list[Capture] = []
+        """What each listen brought, whole."""
 
     def tell(self, now: str | None = None) -> None:
         """Tells that there is news; `now` is what goes on."""
@@ -86,6 +88,8 @@ class Search:
     def keep(self, sent: bytes, words: str, began_s: float, line: LineSettings | None = None) -> None:
         """Keeps a trial, here and in the record."""
         capture = self.ear.capture()
+        if not sent:
+            self.listens.append(self.ear.whole())
         trial = Trial(line or self.runner.line, sent, capture, words, mono_s() - began_s)
         self.match.trials.append(trial)
         if capture.data:

@@ -1,0 +1,90 @@
+"""The desk Match on the demo bench, by keys: each device from 9600 8N1, and what is no matter of settings."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from ordolex.core.bench_notice import BenchNotice
+from ordolex.io.ports.benches import tell
+from tests.tui.terminal import IN_TMUX, Terminal
+
+pytestmark = [*IN_TMUX]
+
+
+def opened(terminal: Terminal, book: Path, name: str, line: str = "9600 8N1") -> None:
+    """The port of this device is open at these settings, and Match is in front."""
+    terminal.start("--book", str(book))
+    screen = terminal.see("(free|just came) +Weir teletype")
+    rows = re.findall(r"(?:free|just came) +(.{26})", screen)
+    at = next(place for place, row in enumerate(rows) if row.startswith(name[:24]))
+    terminal.press(*["Down"] * at)
+    terminal.see(rf"\n *.*{name}   rfc2217")
+    terminal.press("Enter")
+    terminal.see(rf"Line settings of {name}")
+    terminal.press("C-u")
+    terminal.type(line)
+    terminal.press("Enter")
+    terminal.see(f"is open at {line}")
+    terminal.press("F4")
+    terminal.see("What are the line settings")
+
+
+def kept(book: Path) -> tuple[str, str]:
+    """The link's settings, and where they come from."""
+    line, source = sqlite3.connect(book).execute("SELECT line, source FROM link").fetchone()
+    return line, source
+
+
+def test_a_display_that_is_set_right_is_left_as_it_is(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened(terminal, book, "Hatching room display")
+    terminal.press("m")
+    terminal.see("9600 8N1.*nothing wrong with the settings", 60)
+    terminal.see("9600 8N1 was right already", 60)
+    assert kept(book)[0] == "9600 8N1"
+    moves = sqlite3.connect(book).execute("SELECT text FROM event WHERE kind = 'settings'").fetchall()
+    assert not [text for (text,) in moves if "→" in text], "no setting was changed"
+
+
+@pytest.mark.parametrize(
+    ("name", "line"),
+    [
+        ("Alarm annunciator", "1200 7E1"),
+        ("Pump house bus", "19200 8E1"),
+        ("Pump house meter", "300 7E1"),
+        ("Weir teletype", "110 7E1"),
+    ],
+)
+def test_a_device_of_the_bench_is_matched(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice, name: str, line: str
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened(terminal, book, name)
+    terminal.press("m")
+    terminal.see(f"{line} is taken into the link", 120)
+    assert kept(book)[0] == line and kept(book)[1].startswith("matched, ")
+
+
+def test_two_that_talk_into_each_other_are_named(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    tell(bench_process, "rival Water temperature string on")
+    opened(terminal, tmp_path / "b.ordolex", "Water temperature string", "4800 8N1")
+    terminal.press("m")
+    screen = terminal.see("not found: two senders at once, or noise", 60)
+    assert "matched" not in screen
+
+
+def test_a_line_that_is_held_low_is_named(terminal: Terminal, tmp_path: Path, bench_process: BenchNotice) -> None:
+    tell(bench_process, "low Water temperature string on")
+    opened(terminal, tmp_path / "b.ordolex", "Water temperature string")
+    terminal.press("m")
+    terminal.see("the line is held low", 60)
+    terminal.press("Escape")
+    terminal.see("stopped; the port goes back")
