@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import subprocess
 import sys
 import threading
@@ -12,6 +13,7 @@ import pytest
 from textual.widgets import Input
 
 from ordolex.tui.app import OrdolexApp
+from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.later import other_desks
 from tests.tui.test_desks import PORT, at_site
 
@@ -60,3 +62,23 @@ async def test_links_that_were_never_opened_are_worked_out_once_a_survey(
         assert view.evidence.trouble == "its port is not there" and session.view(link) is view
         session.surveyed_now([replace(PORT, endpoint="/dev/away")])
         assert not session.view(link).evidence.trouble
+
+
+async def test_leaving_while_the_desks_are_being_built_is_quiet(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        app = site.app
+        build = app._switcher.add_content
+        built: list[str] = []
+
+        def leaving_meanwhile(desk: Desk) -> object:
+            built.append(desk.word)
+            building = build(desk)
+            app.exit()
+            return building
+
+        monkeypatch.setattr(app._switcher, "add_content", leaving_meanwhile)
+        while app.is_running:
+            await asyncio.sleep(0.01)
+    assert len(built) == 5 and app.return_code == 0

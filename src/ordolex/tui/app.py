@@ -101,6 +101,8 @@ class OrdolexApp(App[None]):
         self._desks: dict[str, Desk] = {"Find": self._find}
         self._for_desks: list[Callable[[], None]] = []
         self._held_keys: list[Event] = []
+        self._mounting = False
+        self._left_meanwhile: Callable[[], None] | None = None
         self._switcher = ContentSwitcher(self._find, initial="find")
 
     # ---- the frame
@@ -129,14 +131,27 @@ class OrdolexApp(App[None]):
         """What the first screen stands without: the sheets and the survey, then the other desks. A desk that was
         turned to meanwhile comes in front, and gets the keys that were typed for it."""
         self._watch_ports()
-        for kind in await asyncio.to_thread(other_desks):
+        kinds = await asyncio.to_thread(other_desks)
+        self._mounting = True
+        for kind in kinds:
             desk = kind(self._session)
             desk.set_class(self._is_tight, "tight")
             await self._switcher.add_content(desk)
             self._desks[desk.word] = desk
+        self._mounting = False
+        if self._left_meanwhile is not None:
+            self._left_meanwhile()
+            return
         for turn in self._for_desks:
             turn()
         self.call_after_refresh(self._give_held_key)
+
+    def exit(self, result: None = None, return_code: int = 0, message: Any = None) -> None:
+        """Leaves; a desk that is being built is finished first, for it would find only half of itself."""
+        if self._mounting:
+            self._left_meanwhile = partial(self.exit, result, return_code, message)
+        else:
+            super().exit(result, return_code, message)
 
     async def _give_held_key(self) -> None:
         """One at a time: where the next one goes can depend on what this one did."""
