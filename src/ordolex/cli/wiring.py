@@ -57,9 +57,11 @@ def wire(
             _say_idle(idle_volts, json)
         elif list_all:
             _list(have, json)
-        elif face is not None:
+        elif face is not None and near is None and draw is None:
             _draw_face(_end(far, "--to", json), face, force)
         else:
+            if face is not None:
+                _draw_face(_end(far, "--to", json), face, force)
             ends = _end(near, "--from", json), _end(far, "--to", json)
             _wire(*ends, chain or [], have, _flow(flow, json), Drawing(draw, force), json)
 

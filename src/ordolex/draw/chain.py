@@ -9,7 +9,8 @@ from matplotlib.figure import Figure
 from matplotlib.patches import FancyBboxPatch
 
 from ordolex.core.wiring.check import Finding, Weight
-from ordolex.core.wiring.connectors import PINS, End
+from ordolex.core.wiring.connectors import End
+from ordolex.core.wiring.drawn import Strand, Tone, pin_table, pins_at, strands
 from ordolex.core.wiring.parts import Part
 from ordolex.draw.sheet import BAD, COPPER, DIM, GOOD, INK, sheet
 
@@ -20,8 +21,9 @@ def draw_chain(near: End, far: End, finding: Finding) -> Figure:
     """From `near` on the left to `far` on the right."""
     count = len(finding.chain)
     joints = [_MARGIN + _END + at * _PART for at in range(count + 1)]
-    pins = [_pins_at(at, near, far, finding.chain) for at in range(count + 1)]
+    pins = [pins_at(at, near, far, finding.chain) for at in range(count + 1)]
     height = _TOP + max(map(len, pins)) * _ROW + 16 + 5.0 * (len(finding.signals) + 2 * len(finding.problems))
+    height += _table_room(finding)
     figure, axes = sheet(joints[-1] + _END + _MARGIN, height)
     top = height - _TOP
     rows = [{pin: top - row * _ROW for row, pin in enumerate(column)} for column in pins]
@@ -30,29 +32,33 @@ def draw_chain(near: End, far: End, finding: Finding) -> Figure:
     _end(axes, far, joints[-1], rows[-1], left=False)
     for at, part in enumerate(finding.chain):
         _part(axes, part, joints[at], joints[at + 1], rows[at], rows[at + 1], top)
+    for strand in strands(finding):
+        _wire(axes, strand, joints, rows)
     for x, column in zip(joints, rows, strict=True):
         for pin, y in column.items():
             axes.plot([x], [y], marker="o", markersize=9, color="white", markeredgecolor=INK, zorder=3)
             axes.text(x, y, pin, ha="center", va="center", size=6.5, color=INK, zorder=4)
-    _verdicts(axes, finding, min(min(column.values()) for column in rows if column) - 10)
+    low = min(min(column.values()) for column in rows if column) - 10
+    _verdicts(axes, finding, low - _tables(axes, finding, joints, low))
     return figure
 
 
-def _pins_at(at: int, near: End, far: End, chain: tuple[Part, ...]) -> list[str]:
-    """The pins of a joint that anything uses, in the order of their numbers."""
-    used: set[str] = set()
-    if at == 0:
-        used |= set(near.pins)
-    if at == len(chain):
-        used |= set(far.pins)
-    for side, index in (("b", at - 1), ("a", at)):
-        if 0 <= index < len(chain):
-            part = chain[index]
-            used |= {place[1:] for wire in part.wires for place in wire if place[0] == side}
-            if part.inside is not None:
-                used |= set(part.inside[side == "b"].pins)
-    face = near.face if at == 0 else chain[at - 1].faces[1]
-    return [pin for pin in PINS[face.connector] if pin in used]
+def _tables(axes: Any, finding: Finding, joints: list[float], y: float) -> float:
+    """Pin to pin below each passive part, to solder from; how much room they take."""
+    for at, part in enumerate(finding.chain):
+        middle = (joints[at] + joints[at + 1]) / 2
+        if part.wires:
+            axes.text(middle, y + 4, "near side – far side", ha="center", size=5.5, color=DIM)
+        for line, (a, b) in enumerate(pin_table(part)):
+            axes.text(middle - 2, y - 4 * line, a, ha="right", size=6.5, color=INK)
+            axes.text(middle, y - 4 * line, "–", ha="center", size=6.5, color=DIM)
+            axes.text(middle + 2, y - 4 * line, b, ha="left", size=6.5, color=INK)
+    return _table_room(finding)
+
+
+def _table_room(finding: Finding) -> float:
+    longest = max((len(part.wires) for part in finding.chain), default=0)
+    return 4.0 * longest + 6 if longest else 0.0
 
 
 def _title(axes: Any, near: End, far: End, finding: Finding, height: float) -> None:
@@ -81,20 +87,24 @@ def _part(
     axes.text(right - 4, top + 2.5, part.faces[1].text, ha="right", size=5.5, color=DIM)
     if part.inside is not None:
         _inside(axes, part, left, right, a, b)
-    for x, y in part.wires:
-        ends = [((left, a) if place[0] == "a" else (right, b), place[1:]) for place in (x, y)]
-        xs = [column[0] for column, _ in ends]
-        ys = [column[1][pin] for column, pin in ends]
-        if xs[0] == xs[1]:  # a bridge at one side
-            out = xs[0] + (8 if xs[0] == left else -8)
-            axes.plot([xs[0], out, out, xs[0]], [ys[0], ys[0], ys[1], ys[1]], color=DIM, linewidth=0.9)
-        else:
-            axes.plot([xs[0], xs[0] + 12 * _sign(xs), xs[1] - 12 * _sign(xs), xs[1]], [ys[0], ys[0], ys[1], ys[1]],
-                      color=INK, linewidth=1.1)  # fmt: skip
 
 
-def _sign(xs: list[float]) -> float:
-    return 1.0 if xs[1] > xs[0] else -1.0
+def _wire(axes: Any, strand: Strand, joints: list[float], rows: list[dict[str, float]]) -> None:
+    """Straight from contact to contact, so that what crosses is seen to; a bridge as a bracket in its own connector."""
+    (at, pin), (to, other) = sorted((strand.at, strand.to))
+    colour = {Tone.GOOD: GOOD, Tone.BAD: BAD}.get(strand.tone, DIM)
+    style: dict[str, Any] = {"color": colour, "linewidth": 1.0 if strand.tone is Tone.DIM else 1.5}
+    if strand.tone is Tone.BAD:
+        style["linestyle"] = (0, (3, 2))  # told apart without colour too
+    y, end_y = rows[at][pin], rows[to][other]
+    if at != to:
+        x, end_x = joints[at], joints[to]
+        axes.plot([x, x + 9, end_x - 9, end_x], [y, y, end_y, end_y], **style)
+        return
+    behind = at < len(joints) - 1 and strand.at[0] == at
+    out = joints[at] + (7 if behind else -7)
+    axes.plot([joints[at], out, out, joints[at]], [y, y, end_y, end_y], **style)
+    axes.plot([joints[at] + (3 if behind else -3)] * 2, [y, end_y], linestyle="", marker="s", markersize=2.5, color=INK)
 
 
 def _inside(axes: Any, part: Part, left: float, right: float, a: dict[str, float], b: dict[str, float]) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import hypot
+from textwrap import wrap
 from typing import Any
 
 from matplotlib.figure import Figure
@@ -17,35 +19,51 @@ _PITCH = 8.0
 def draw_faces(end: End) -> Figure:
     """Both sides of an end's connector, one above the other, with the signals named."""
     connector, gender = end.face.connector, end.face.gender
-    widest = max(len(row) for row in rows_seen(connector, gender, from_wires=False))
-    width = max(110.0, 40 + widest * _PITCH)
-    figure, axes = sheet(width, 96)
-    axes.text(8, 88, f"{end.name}: {end.face.text}", size=12, weight="bold", color=INK)
-    for base, from_wires, words in ((64, False, "looking into it (mating side)"), (30, True, "from the wires (back)")):
-        _face(axes, rows_seen(connector, gender, from_wires=from_wires), base, width, words, connector)
-    signals = "   ".join(f"{pin} {what.signal}" for pin, what in end.pins.items())
-    axes.text(8, 6, signals, size=7, color=INK)
+    views = [(rows_seen(connector, gender, from_wires=back), back) for back in (False, True)]
+    half_width, half_height = _shell(connector, views[0][0])
+    signals = wrap("   ".join(f"{pin} {what.signal}" for pin, what in end.pins.items()), 80)
+    width = max(130.0, 2 * half_width + 40)
+    height = 20 + 2 * (2 * half_height + 14) + 5 * len(signals)
+    figure, axes = sheet(width, height)
+    axes.text(8, height - 8, f"{end.name}: {end.face.text}", size=12, weight="bold", color=INK, va="top")
+    y = height - 20
+    for rows, back in views:
+        words = "from the wires (back)" if back else "looking into it (mating side)"
+        axes.text(width / 2, y, words, ha="center", va="top", size=9, color=COPPER)
+        _face(axes, rows, width / 2, y - 8 - half_height, connector)
+        y -= 2 * half_height + 14
+    for line, text in enumerate(signals):
+        axes.text(8, 3 + 5 * (len(signals) - line - 1), text, size=7, color=INK)
     return figure
 
 
-def _face(axes: Any, rows: tuple[tuple[str, ...], ...], base: float, width: float, words: str, connector: str) -> None:
-    middle = width / 2
-    axes.text(middle, base + 9, words, ha="center", size=9, color=COPPER)
-    half = max(len(row) for row in rows) * _PITCH / 2 + 4
-    low, high = base - (len(rows) - 1) * _PITCH - 5, base + 5
+def _shell(connector: str, rows: tuple[tuple[str, ...], ...]) -> tuple[float, float]:
+    """Half the width and half the height of the connector's outline."""
+    half_width = max(len(row) for row in rows) * _PITCH / 2 + 4
+    half_height = (len(rows) - 1) * _PITCH / 2 + 5
+    if connector == "mini-DIN-8":
+        radius = max(hypot(*_place(rows, row, at)) for row, pins in enumerate(rows) for at in range(len(pins))) + 5
+        return radius, radius
+    return half_width, half_height
+
+
+def _place(rows: tuple[tuple[str, ...], ...], row: int, at: int) -> tuple[float, float]:
+    """Where a contact is, from the middle of the connector."""
+    return (at - (len(rows[row]) - 1) / 2) * _PITCH, ((len(rows) - 1) / 2 - row) * _PITCH
+
+
+def _face(axes: Any, rows: tuple[tuple[str, ...], ...], x: float, y: float, connector: str) -> None:
+    half, tall = _shell(connector, rows)
     if connector in ("DE-9", "DB-25"):
-        corners = [(middle - half, high), (middle + half, high), (middle + half - 6, low), (middle - half + 6, low)]
+        corners = [(x - half, y + tall), (x + half, y + tall), (x + half - 6, y - tall), (x - half + 6, y - tall)]
         axes.add_patch(Polygon(corners, fill=False, edgecolor=INK, linewidth=1.2))
     elif connector == "mini-DIN-8":
-        axes.add_patch(
-            Circle((middle, (low + high) / 2), (high - low) * 0.85, fill=False, edgecolor=INK, linewidth=1.2)
-        )
+        axes.add_patch(Circle((x, y), half, fill=False, edgecolor=INK, linewidth=1.2))
     else:
-        axes.add_patch(FancyBboxPatch((middle - half, low), 2 * half, high - low, boxstyle="round,pad=0.5", fill=False,
+        axes.add_patch(FancyBboxPatch((x - half, y - tall), 2 * half, 2 * tall, boxstyle="round,pad=0.5", fill=False,
                                       edgecolor=INK, linewidth=1.2))  # fmt: skip
-    for number, row in enumerate(rows):
-        for at, pin in enumerate(row):
-            x = middle + (at - (len(row) - 1) / 2) * _PITCH
-            y = base - number * _PITCH
-            axes.add_patch(Circle((x, y), 2.6, fill=False, edgecolor=DIM, linewidth=0.8))
-            axes.text(x, y, pin, ha="center", va="center", size=7, color=INK)
+    for row, pins in enumerate(rows):
+        for at, pin in enumerate(pins):
+            across, up = _place(rows, row, at)
+            axes.add_patch(Circle((x + across, y + up), 2.6, fill=False, edgecolor=DIM, linewidth=0.8))
+            axes.text(x + across, y + up, pin, ha="center", va="center", size=7, color=INK)

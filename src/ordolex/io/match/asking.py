@@ -17,6 +17,7 @@ from ordolex.io.match.search import LOOK_AT, Search
 _ANSWER_S = 0.6
 _LIKELY_S = 1.0
 _LATENESS = 4
+_SPOKEN_FOR = 0.5  # of a rate, over all answers
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 
 
@@ -25,6 +26,8 @@ class Asking:
         self._search = search
         self._match, self._ear, self._options = search.match, search.ear, search.options
         self._plan = plan
+        self._rates: dict[int, float] = {}
+        """How much the answers so far speak for each rate, in all."""
         self._asked: set[tuple[str, bytes]] = set()
         self._questions = {question.data: question for question in search.options.questions}
 
@@ -61,6 +64,18 @@ class Asking:
                 plan.sort(key=lambda other: other.line.baud <= attempt.line.baud)
             elif self._match.verdict.kind is Kind.SLOWER:
                 plan.sort(key=lambda other: other.line.baud >= attempt.line.baud)
+            likely = self._likely_rate()
+            if likely and likely != attempt.line.baud:
+                plan.sort(key=lambda other: other.line.baud != likely)
+
+    def _likely_rate(self) -> int:
+        """The rate that short answers have spoken for together, once they have said it twice or clearly; 0 for none. A
+        few bytes seldom tell the format, and each answer adds to what is known of the rate."""
+        for ranked in self._match.inference.ranked:
+            if not ranked.inverted:
+                self._rates[ranked.settings.baud] = self._rates.get(ranked.settings.baud, 0.0) + ranked.probability
+        best = max(self._rates, key=lambda baud: self._rates[baud], default=0)
+        return best if self._rates.get(best, 0.0) >= _SPOKEN_FOR else 0
 
     async def ask_at(self, likely: Sequence[LineSettings]) -> None:
         """All questions at these settings only: what was heard speaks for them."""

@@ -252,6 +252,11 @@ class Listening:
         self._match.found = chosen.settings
         return True
 
+    @property
+    def has_much(self) -> bool:
+        """Whether what was heard says so much that only to hear it once more is missing."""
+        return any(each.probability >= _ALMOST and len(each.reading) >= _CONFIRM for each in self.waits_for)
+
     async def wait(self) -> None:
         """Until a device that spoke once speaks again, and its settings are confirmed."""
         chosen = self.waits_for[0]

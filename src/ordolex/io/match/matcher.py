@@ -82,13 +82,12 @@ class Matcher:
         if match.found is not None or (match.verdict is not None and match.verdict.kind is Kind.SPOILT):
             return
         asking = Asking(self._search, self._plan)
-        if listening.waits_for:
-            if self._options.questions:
-                await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
-            if match.found is None:
-                await listening.wait()
-        elif self._options.questions:
+        if listening.waits_for and self._options.questions:
+            await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
+        if match.found is None and self._options.questions and not listening.has_much:
             await asking.run()
+        if match.found is None and listening.waits_for:
+            await listening.wait()
 
     async def _leave_port(self) -> None:
         """The port ends at the settings found, or at those that it had before."""

@@ -20,6 +20,7 @@ from ordolex.core.wire.shape import MAX_CHARACTERS
 from ordolex.core.wiring.bus import Node, Verdict, check_bus, read_bus
 from ordolex.core.wiring.check import Finding, Weight, best_laid
 from ordolex.core.wiring.connectors import ENDS, End
+from ordolex.core.wiring.drawn import Tone, drawing
 from ordolex.core.wiring.idle import idle
 from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError
 from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
@@ -37,6 +38,7 @@ from ordolex.tui.theme import BAD, GOOD, UNSURE
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 
+_TONES = {Tone.PLAIN: "ink", Tone.DIM: "faint", Tone.PART: "copper", Tone.GOOD: "moss", Tone.BAD: "brick"}
 _FLOWS = (Flow.NONE, Flow.RTS_CTS, Flow.DTR_DSR)
 
 
@@ -74,6 +76,9 @@ class WireDesk(Desk):
         self._work_out()
 
     def restyled(self) -> None:
+        self._show()
+
+    def on_resize(self) -> None:
         self._show()
 
     # ---- working it out
@@ -132,6 +137,10 @@ class WireDesk(Desk):
         glyph, colour, word = (GOOD, "moss", "works") if finding.works else (BAD, "brick", "does not work")
         text.append(f"{glyph} {word}   ", ink.style(colour, bold=True))
         text.append(chain_line(self._near, self._far, finding) + "\n\n", ink.style("copper"))
+        for row in drawing(self._near, self._far, finding, self.query_one("#wire-body").size.width - 2):
+            for piece, tone in row:
+                text.append(piece, ink.style(_TONES[tone]))
+            text.append("\n")
         for ok, line in signal_lines(self._near, self._far, finding):
             text.append(f"{GOOD if ok else BAD} ", ink.style("moss" if ok else "brick"))
             text.append(line + "\n", ink.style("ink" if ok else "straw"))
