@@ -14,6 +14,7 @@ from textual.widgets import Input
 
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.desks.find import FindDesk
 from ordolex.tui.desks.later import other_desks
 from tests.tui.test_desks import PORT, at_site
 
@@ -82,3 +83,13 @@ async def test_leaving_while_the_desks_are_being_built_is_quiet(
         while app.is_running:
             await asyncio.sleep(0.01)
     assert len(built) == 5 and app.return_code == 0
+
+
+async def test_a_survey_that_ends_while_the_desk_is_taken_down_is_quiet(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        find = site.app.query_one(FindDesk)
+        await site.until(lambda: find.port is not None)
+        await find.remove_children()
+        find.survey_changed()

@@ -25,6 +25,7 @@ from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.port_words import next_step, pair_words, remedy_lines
 from ordolex.tui.readings import bytes_reading, endpoint_reading, line_reading, wait_reading
+from ordolex.tui.session import Session
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 from ordolex.tui.widgets.wording import age, cut
@@ -79,11 +80,16 @@ class FindDesk(Desk):
     FindDesk.tight #detail { min-height: 1; max-height: 2; }
     """
 
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        # kept, not asked for by name: a survey can end while the program leaves and the desk is taken down
+        self._list: DataTable[Text] = DataTable(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
+        self._below = Static("", id="detail", markup=False)
+
     def compose(self) -> ComposeResult:
         yield Static("Choose a port. Enter asks for the line settings on its sticker and opens it.", id="purpose")
-        table: DataTable[Text] = DataTable(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
-        yield table
-        yield Static("", id="detail", markup=False)
+        yield self._list
+        yield self._below
 
     def on_mount(self) -> None:
         self._rows: list[PortFacts] = []
@@ -105,7 +111,7 @@ class FindDesk(Desk):
 
     @property
     def _table(self) -> DataTable[Text]:
-        return self.query_one("#ports", DataTable)
+        return self._list
 
     @property
     def port(self) -> PortFacts | None:
@@ -118,7 +124,7 @@ class FindDesk(Desk):
     def survey_changed(self, *, said: bool = False) -> None:
         """Draws the session's survey; the cursor stays on its port. `said`: something weightier was said of this survey
         already, and must be left to be read."""
-        if not self.query("#ports"):
+        if not self._list.is_attached:
             return  # not built yet, or taken down already
         table, before = self._table, self.port
         names = self._names()
@@ -183,7 +189,7 @@ class FindDesk(Desk):
         self._show_detail()
 
     def _show_detail(self) -> None:
-        self.query_one("#detail", Static).update(self._detail())
+        self._below.update(self._detail())
 
     def _detail(self) -> Text:
         ink, port = self.ink, self.port
