@@ -2,16 +2,21 @@
 
 import asyncio
 import contextlib
+from pathlib import Path
 
 import pytest
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.match.verdict import Kind
+from ordolex.core.record import Event, LinkRecord
 from ordolex.core.sheet import read_sheet
-from ordolex.io.match.asks import generic, of_sheet
+from ordolex.io.book.book import Book
+from ordolex.io.book.reader import BookReader
+from ordolex.io.match.asks import generic, of_family, of_sheet
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
+from ordolex.io.match.trials import Match
 from ordolex.io.runner import LinkRunner
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes, ServeBench, until
@@ -117,3 +122,40 @@ async def test_stopping_is_quick_and_leaves_the_port_as_it_was(serve_bench: Serv
             await task
     assert runner.line == LineSettings(9600) and runner.is_open
     await runner.release()
+
+
+async def test_who_knows_the_protocol_has_only_that_asked(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, name="a", kind="bus", line="19200 8N1", units=[3])
+    questions = of_family("modbus-rtu")
+    match = await Matcher(runner, Options(questions, data_bits=(8,), listen_s=0.1, wait_s=0.05)).run()
+    assert match.found is not None and (match.found.baud, match.found.data_bits) == (19200, 8) and match.answered
+    assert {trial.sent for trial in match.trials if trial.sent} <= {question.data for question in questions}
+    await runner.release()
+
+
+async def test_a_match_that_is_stopped_says_so_and_can_go_on_where_it_was(
+    serve_bench: ServeBench, tmp_path: Path
+) -> None:
+    book = Book(tmp_path / "b.ordolex")
+    link = book.add_link(LinkRecord(0, "a", "rfc2217://127.0.0.1:1", "9600 8N1", "typed"))
+    bench = await serve_bench({"name": "a", "kind": "oxygen", "line": "19200 8N1"})
+    await bench.obey("silent a on")
+    runner = LinkRunner(link.id, bench.notice().devices[0].endpoint, LineSettings(9600), book.recorder)
+    await runner.open()
+    heard: list[Match] = []
+    running = asyncio.create_task(Matcher(runner, Options(generic(), listen_s=0.1, wait_s=0.01), heard.append).run())
+    while not heard or sum(bool(trial.sent) for trial in heard[-1].trials) < 3:
+        await asyncio.sleep(0.01)
+    running.cancel()
+    with contextlib.suppress(asyncio.CancelledError):
+        await running
+    await runner.release()
+    silent = {(trial.line.text, trial.sent) for trial in heard[-1].trials if trial.sent}
+    book.close()
+    again = Book(tmp_path / "b.ordolex")  # in another visit too
+    try:
+        assert again.reader.stopped_match(link.id) >= silent
+        again.recorder.note(Event(link.id, 1, 1, "match", "not matched after 9 trials: nothing was heard"))
+    finally:
+        again.close()
+    assert BookReader(tmp_path / "b.ordolex").stopped_match(link.id) == set(), "one that ended is no stopped one"

@@ -86,5 +86,22 @@ def test_a_line_that_is_held_low_is_named(terminal: Terminal, tmp_path: Path, be
     opened(terminal, tmp_path / "b.ordolex", "Water temperature string")
     terminal.press("m")
     terminal.see("the line is held low", 60)
+    terminal.see("sent .* silence", 40)
     terminal.press("Escape")
     terminal.see("stopped; the port goes back")
+    terminal.press("m")
+    terminal.see(r"Go on: \d+ questions? that brought nothing are not asked again")
+    before = len(asked(tmp_path / "b.ordolex"))
+    terminal.press("Enter")
+    terminal.see("sent .* silence", 40)
+    terminal.press("Escape")
+    terminal.see("stopped; the port goes back")
+    again = asked(tmp_path / "b.ordolex")
+    assert len(again) == len(set(again)) >= before, "no question was sent twice at one setting"
+
+
+def asked(book: Path) -> list[tuple[str, str]]:
+    """Settings and bytes of each question of the book's trials."""
+    sent = "json_extract(detail, '$.line'), json_extract(detail, '$.sent_hex')"
+    rows = sqlite3.connect(book).execute(f"SELECT {sent} FROM event WHERE kind = 'trial'").fetchall()
+    return [row for row in rows if row[1]]

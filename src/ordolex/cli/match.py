@@ -20,7 +20,7 @@ from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_ti
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.infer import Inference, Ranked, infer
 from ordolex.core.match.plan import with_units
-from ordolex.core.match.verdict import Verdict, inverted_advice, judge
+from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
@@ -80,7 +80,7 @@ def _print(result: Inference, verdict: Verdict, line: LineSettings, explain: boo
         same = f"   reads alike: {alike}" if alike else ""
         text = visible_text(best.reading[:48].decode("latin-1"))
         typer.echo(f"{group.probability:6.1%}  {best.settings.text:14} {best.polarity:9} {text}{same}")
-    if result.best is not None and result.best.best.inverted:
+    if result.best is not None and result.best.best.inverted and verdict.kind is Kind.CERTAIN:
         typer.echo(inverted_advice())
     if explain and result.best is not None:
         best = result.best.best

@@ -29,10 +29,12 @@ class Seen:
     verdict: Verdict | None
     trials: list[Trial]
     now: str = ""
+    inverted: bool = False
+    """The match found the line inverted, and saw it rest at the wrong level."""
 
     @classmethod
     def of(cls, match: Match) -> Seen:
-        return cls(list(match.captures), match.inference, match.verdict, list(match.trials), match.now)
+        return cls(list(match.captures), match.inference, match.verdict, list(match.trials), match.now, match.inverted)
 
 
 @dataclass(slots=True)

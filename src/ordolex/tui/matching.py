@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from dataclasses import replace
 
@@ -22,10 +22,14 @@ from ordolex.tui.talks import EARLIER_ITEMS
 
 
 def begin_match(
-    session: Session, link: LinkRecord, wanted: Options, changed: Callable[[Match], None]
+    session: Session,
+    link: LinkRecord,
+    wanted: Options,
+    changed: Callable[[Match], None],
+    tried: Collection[tuple[str, bytes]],
 ) -> Future[Match] | None:
     """Finds the settings behind an open link; `changed` is called in the links' thread. To what is wanted comes
-    what the sheet, the site's other links and the record know."""
+    what the sheet, the site's other links and the record know; what was tried is not tried again."""
     runner = session.runner(link)
     if runner is None:
         return None
@@ -39,7 +43,7 @@ def begin_match(
         wanted,
         first=first,
         known=list(dict.fromkeys([*([first] if first else []), *usual])),
-        tried=session.book.reader.silent_trials(link.id, session.book.visit),
+        tried=tried,
         talks=sheet.talks if sheet is not None else "",
     )
     if sheet is not None and sheet.talks:

@@ -48,6 +48,11 @@ class Verdict:
     apart: tuple[str, ...] = ()
 
 
+def chance(probability: float) -> str:
+    """A probability in words: an inference is never quite sure, so none reads as 100 %."""
+    return "over 99 %" if probability > 0.99 else f"{probability * 100:.0f} %"
+
+
 def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
     """The verdict on everything heard so far; the last capture decides where to listen next."""
     heard = [capture for capture in captures if capture.data]
@@ -85,7 +90,7 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
             LineSettings(115200),
         )
     apart = tuple(member.settings.format for member in best.members if member.probability > 0.02)
-    percent = f"{min(99.9, best.probability * 100):.0f} %"
+    percent = chance(best.probability)
     shape = f", {best.best.shape}" if best.best.shape else ""
     inverted = ", inverted" if best.best.inverted else ""
     which = " or ".join(apart[:3]) if len(apart) > 1 else settings.format

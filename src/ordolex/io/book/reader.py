@@ -28,6 +28,8 @@ _EVENT = "id, link, utc_us, mono_us, kind, text, detail"
 Span = tuple[int | None, int | None]
 """From a time on, and before another, in microseconds UTC; None for an end that is open."""
 LAST_US = 1 << 52
+STOPPED = "stopped after "
+"""How the end of a match that was stopped by hand is noted."""
 
 
 def damaged(path: Path, why: object) -> BookFault:
@@ -117,13 +119,20 @@ class BookReader:
         )
         return [float(ms) for (ms,) in rows]
 
-    def silent_trials(self, link: int, visit: int) -> set[tuple[str, bytes]]:
-        """(line settings, bytes sent) that brought nothing on this link in this visit: not worth trying again."""
+    def stopped_match(self, link: int) -> set[tuple[str, bytes]]:
+        """(line settings, bytes sent) that brought nothing in the last match on this link, where that was stopped
+        before its end, in this visit or an earlier one; empty where it was not."""
+        ends = self._read(
+            "SELECT id, text FROM event WHERE kind = 'match' AND link = ? ORDER BY id DESC LIMIT 50", (link,)
+        ).fetchall()
+        whole = next((id_ for id_, text in ends if not text.startswith(STOPPED)), 0)
+        if not ends or ends[0][0] == whole:
+            return set()
         rows = self._read(
             "SELECT json_extract(detail, '$.line'), json_extract(detail, '$.sent_hex') FROM event"
-            " WHERE kind = 'trial' AND link = ? AND visit = ? AND json_extract(detail, '$.heard_hex') = ''"
+            " WHERE kind = 'trial' AND link = ? AND id > ? AND json_extract(detail, '$.heard_hex') = ''"
             " AND json_extract(detail, '$.sent_hex') <> ''",
-            (link, visit),
+            (link, whole),
         )
         return {(line, bytes.fromhex(sent)) for line, sent in rows}
 

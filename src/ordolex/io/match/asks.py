@@ -24,6 +24,19 @@ def generic() -> list[Question]:
     return [*plain, _attention(), _register(Rtu(), 1), _register(Ascii(), 1), _sign_on()]
 
 
+def of_family(family: str) -> list[Question]:
+    """The harmless questions of one protocol, for who knows it: `modbus-rtu`, `modbus-ascii`, `at`, `meter`."""
+    match family:
+        case "modbus-rtu" | "modbus-ascii":
+            framing = Rtu() if family == "modbus-rtu" else Ascii()
+            return [_register(framing, unit) for unit in (1, 2, 3, 4, 5, 10, 16, 100, 247)]
+        case "at":
+            return [_attention()]
+        case "meter":
+            return [_sign_on()]
+    raise ValueError(f"no questions are known for {family}")
+
+
 def of_sheet(sheet: Sheet, units: Sequence[int] = ()) -> list[Question]:
     """The sheet's harmless questions, what wakes its device, and a read of the protocol that it speaks; none where it
     gives nothing to ask. `units` are asked in place of the sheet's own."""

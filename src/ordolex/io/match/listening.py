@@ -13,7 +13,7 @@ from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, chance, listening_settings
 from ordolex.core.text.patterns import search
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
@@ -263,9 +263,8 @@ class Listening:
         count = len(chosen.reading)
         while self._match.found is None:
             began = mono_s()
-            words = (
-                f"{chosen.settings.text}: {chosen.probability:.0%} by {count} characters, and it has been silent since"
-            )
+            so_far = f"{chosen.settings.text}: {chance(chosen.probability)} by {count} characters"
+            words = f"{so_far}, and it has been silent since"
             self._match.verdict = Verdict(Kind.ONCE, f"{words}: let it speak once more, it is waited for")
             self._search.tell(f"waiting at {chosen.settings.text} for it to speak again")
             await self._search.tune(chosen.settings)

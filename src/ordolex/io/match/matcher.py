@@ -13,6 +13,7 @@ from collections.abc import Callable
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.plan import attempts, longest_s
 from ordolex.core.match.verdict import Kind, judge
+from ordolex.io.book.reader import STOPPED
 from ordolex.io.faults import Fault
 from ordolex.io.match.asking import Asking
 from ordolex.io.match.listening import Listening
@@ -34,6 +35,7 @@ class Matcher:
         self._options = options
         self._plan = attempts([question.data for question in options.questions], options.known, options.tried)
         self._before = runner.line
+        self._stopped = False
         self.match.at_most_s = min(options.give_up_s, self._most())
 
     @property
@@ -64,6 +66,9 @@ class Matcher:
                     listening = Listening(self._search)
                     await listening.run()
                     await self._go_on(listening)
+        except asyncio.CancelledError:
+            self._stopped = True
+            raise
         except TimeoutError:
             match.now = f"gave up after {self._options.give_up_s:g} s"
         finally:
@@ -101,4 +106,6 @@ class Matcher:
         if match.found is not None:
             return f"matched: {match.found.text}{', inverted' if match.inverted else ''} ({match.evidence})"
         words = match.verdict.words if match.verdict is not None else "nothing heard"
+        if self._stopped:
+            return f"{STOPPED}{len(match.trials)} trials: {words}"
         return f"not matched after {len(match.trials)} trials: {words}"

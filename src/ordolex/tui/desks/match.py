@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Collection
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -20,7 +21,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
 from ordolex.core.match.plan import with_units
-from ordolex.core.match.verdict import Verdict, inverted_advice, judge
+from ordolex.core.match.verdict import Verdict, chance, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import named, to_bytes
@@ -54,6 +55,19 @@ class _AtWork:
     latest: Match | None = None
 
 
+_FAMILIES = ("modbus-rtu", "modbus-ascii", "at", "meter")
+_HINTS = {
+    "": "nothing",
+    "7": "it has 7 data bits",
+    "8": "it has 8 data bits",
+    "modbus-rtu": "it speaks Modbus RTU",
+    "modbus-ascii": "it speaks Modbus ASCII",
+    "at": "it takes AT commands",
+    "meter": "it is a meter with sign-on (IEC 62056-21)",
+}
+"""What a technician can know beforehand, as the list shows it."""
+
+
 class MatchDesk(Desk):
     word = "Match"
     BINDINGS = bindings(MATCH)
@@ -69,6 +83,7 @@ class MatchDesk(Desk):
         self._moved = False
         self._asks: list[bytes] | None = None
         self._units: list[int] = [1]
+        self._hint = ""
         self._wanted = Options()
 
     def compose(self) -> ComposeResult:
@@ -126,8 +141,23 @@ class MatchDesk(Desk):
             self.say("A match is running on this link; Esc stops it", "unsure")
         else:
             self._moved = False
-            self._begin(link)
-            self.say("listening first, then asking; Esc stops")
+            self._begin_or_go_on(link)
+
+    @work
+    async def _begin_or_go_on(self, link: LinkRecord) -> None:
+        """A match that was stopped, also in an earlier visit, can go on where it was."""
+        tried = self.session.book.reader.stopped_match(link.id)
+        if tried:
+            choices = [
+                ("on", f"Go on: {len(tried)} questions that brought nothing are not asked again"),
+                ("anew", "Begin anew: the device was off, or something was changed since"),
+            ]
+            answer = await self.app.push_screen_wait(Pick("The last match here was stopped", choices))
+            if answer is None:
+                return
+            tried = tried if answer == "on" else set()
+        self._begin(link, tried)
+        self.say("listening first, then asking; Esc stops, and m goes on later")
 
     @work
     async def action_begin_all(self) -> None:
@@ -135,14 +165,21 @@ class MatchDesk(Desk):
         links = [link for link in self.session.links if self._is_open_question(link)]
         ports = [p.endpoint for p in self.session.ports if p.may_be_opened and not self.session.link_for(p.endpoint)]
         ports = [endpoint for endpoint in ports if read_endpoint(endpoint).has_line]
-        if not links and not ports:
+        running = [("stop", f"stop all {len(self._at_work)} that run")] if self._at_work else []
+        if not links and not ports and not running:
             self.say("Every link with line settings is proven or being matched, and no port is free", "plain")
             return
         choices = [
             ("links", f"{len(links)} links that are not proven"),
             ("all", f"these, and {len(ports)} free ports, each as a new link"),
         ]
-        what = await self.app.push_screen_wait(Pick("Match all at once", choices[not links :]))
+        choices = [*running, *(choices[not links :] if links or ports else [])]
+        what = await self.app.push_screen_wait(Pick("Match all at once", choices))
+        if what == "stop":
+            for work_ in list(self._at_work.values()):
+                self._stop(work_)
+            self.say("all stopped; each port goes back to its link's settings", "plain")
+            return
         if what == "all":
             links += [self.session.keep_link(endpoint, "9600 8N1", "not known yet") for endpoint in ports]
         for link in links if what is not None else ():
@@ -158,7 +195,7 @@ class MatchDesk(Desk):
         return read_endpoint(link.endpoint).has_line and link.id not in self._at_work and not proven
 
     @work
-    async def _begin(self, link: LinkRecord) -> None:
+    async def _begin(self, link: LinkRecord, tried: Collection[tuple[str, bytes]] = ()) -> None:
         running = _AtWork(link, opened=not self.session.is_open(link))
         self._at_work[link.id] = running
         if running.opened:
@@ -174,7 +211,7 @@ class MatchDesk(Desk):
             running.latest = match
 
         options = replace(self._wanted, questions=self._questions(link))
-        running.future = begin_match(self.session, link, options, changed)
+        running.future = begin_match(self.session, link, options, changed, tried)
         if running.future is None:
             del self._at_work[link.id]
             return
@@ -185,19 +222,23 @@ class MatchDesk(Desk):
         units = self._units if self._units != [1] else []  # else the sheet's own
         offered = (asks.of_sheet(sheet, units) if sheet is not None else []) or asks.generic()
         if self._asks is None:
-            return offered
+            return asks.of_family(self._hint) if self._hint in _FAMILIES else offered
         known = {question.data: question for question in offered}
         return [known.get(one, Question(one)) for text in self._asks for one in with_units(text, self._units)]
 
     def action_stop(self) -> None:
         link = self.session.chosen
-        running = self._at_work.pop(link.id, None) if link is not None else None
+        running = self._at_work.get(link.id) if link is not None else None
         if running is None:
             self.say("No match is running on this link", "plain")
             return
+        self._stop(running)
+        self.say("stopped; the port goes back to the link's settings. m goes on where it was", "plain")
+
+    def _stop(self, running: _AtWork) -> None:
+        del self._at_work[running.link.id]
         if running.future is not None:
             running.future.cancel()
-        self.say("stopped; the port goes back to the link's settings", "plain")
         if running.opened:
             self.post_message(self.ReleaseWanted(running.link))
         if running.link.id in self._seen:
@@ -223,7 +264,8 @@ class MatchDesk(Desk):
         elif match.inverted:
             self.say(f"{name}{match.found.text}, and the line is inverted: a port cannot mend that", "bad")
         else:
-            self._keep(link, match.found, f"matched, {datetime.now():%d %b}, {match.evidence}", name, match)
+            sure = _probability(match)
+            self._keep(link, match.found, f"matched, {datetime.now():%d %b}, {match.evidence}{sure}", name, match)
         self._show()
 
     def _keep(
@@ -249,7 +291,7 @@ class MatchDesk(Desk):
             self.say(inverted_advice(), "bad")
             return
         settings = self._board.settings
-        self._keep(link, settings, f"chosen on the map, {self._board.chance(self._seen.get(link.id)):.0%}")
+        self._keep(link, settings, f"chosen on the map, {chance(self._board.chance(self._seen.get(link.id)))}")
         runner = self.session.runner(link)
         if runner is not None and runner.is_open:
             try:
@@ -295,6 +337,7 @@ class MatchDesk(Desk):
             ("wait", f"Wait for each answer: {self._wanted.wait_s * 1000:.0f} ms"),
             ("units", f"Unit IDs, for questions with {{unit}}: {units}"),
             ("bits", f"Data bits to weigh: {bits}"),
+            ("hint", f"What is known of the device: {_HINTS[self._hint]}"),
         ]
         what = await self.app.push_screen_wait(Pick("How to match", choices))
         if what == "questions":
@@ -310,6 +353,10 @@ class MatchDesk(Desk):
             typed = await self.app.push_screen_wait(LinePrompt("Unit IDs", units, units_reading, hint))
             if typed is not None:
                 self._units = read_units(typed)
+        elif what == "hint":
+            hinted = await self.app.push_screen_wait(Pick("What is known of the device?", list(_HINTS.items())))
+            if hinted is not None:
+                self._take_hint(hinted)
         elif what == "bits":
             hint = "5 and 6 are rare, and cost time and certainty"
             typed = await self.app.push_screen_wait(LinePrompt("Data bits", bits, data_bits_reading, hint))
@@ -317,6 +364,15 @@ class MatchDesk(Desk):
                 self._wanted = replace(self._wanted, data_bits=read_data_bits(typed))
                 self._board.weigh(read_data_bits(typed))
                 self._show()
+
+    def _take_hint(self, hint: str) -> None:
+        """What the technician knows: only formats, or only questions, that fit it."""
+        self._hint = hint
+        bits = (7,) if hint == "7" else (8,) if hint in ("8", "modbus-rtu") else (7, 8)
+        self._wanted = replace(self._wanted, data_bits=bits)
+        self._board.weigh(bits)
+        self.say(f"the next match takes it that {_HINTS[hint]}" if hint else "the next match takes nothing as known")
+        self._show()
 
     async def _ask_questions(self, link: LinkRecord) -> None:
         before = " ; ".join(named(question.data) for question in self._questions(link))
@@ -412,6 +468,8 @@ class MatchDesk(Desk):
         head = self.query_one(HeadLine)
         seen = self._seen.get(link.id) if link is not None else None
         head.text = Text("What are the line settings?", ink.style("ink", bold=True))
+        if self._hint:
+            head.text.append(f"   known: {_HINTS[self._hint]}", ink.style("straw"))
         head.text.append(f"   {'inverted' if self._board.inverted else 'normal'} polarity", ink.style("dim"))
         if link is not None and link.id in self._at_work and seen is not None and seen.now:
             head.text.append(f"   {seen.now}", ink.style("straw"))
@@ -432,10 +490,18 @@ class MatchDesk(Desk):
         verdict: Verdict = seen.verdict
         if link.id in self._at_work:
             return "it goes on by itself; Esc stops"
-        if seen.inference.best is not None and seen.inference.best.best.inverted:
+        if seen.inverted:
             return inverted_advice()
         if link.source.startswith("matched"):
             return f"{link.line} is in the link; F5 talks"
         if verdict.listen_at is not None:
             return f"m goes on: listen at {verdict.listen_at.text}"
         return "Enter takes the chosen settings, m matches anew"
+
+
+def _probability(match: Match) -> str:
+    """How probable the settings found are among all in reach, where that was worked out."""
+    best = match.inference.best
+    if best is None or match.found not in [member.settings for member in best.members]:
+        return ""
+    return f", {chance(best.probability)} among all in reach"

@@ -65,7 +65,7 @@ def _map(ink: Palette, board: Board, seen: Seen | None, width: int, lines: int) 
         text.append(f"{RATES[row]:>6}  ", ink.style("copper" if chosen_row else "dim", bold=chosen_row))
         for column in range(first, first + columns):
             value = cells.get((RATES[row], board.formats[column].text), 0.0)
-            figure = f"{value * 100:.0f}" if value >= 0.005 else "·"
+            figure = f"{min(99, round(value * 100))}" if value >= 0.005 else "·"
             chosen = chosen_row and column == board.cell[0]
             shown = f"[{figure:^3}]" if chosen else f"{figure:^{_CELL}}"
             text.append(shown, ink.style("copper", bold=True) if chosen else ink.shade(value))
