@@ -59,7 +59,7 @@ async def test_a_silent_device_is_found_by_harmless_questions_and_proven(serve_b
     await runner.release()
 
 
-@pytest.mark.parametrize(("kind", "line"), [("bus", "19200 8E1"), ("bus-ascii", "9600 7E1"), ("meter", "300 7E1")])
+@pytest.mark.parametrize(("kind", "line"), [("bus", "19200 8E1"), ("bus-ascii", "9600 7E1"), ("meter", "4800 7E1")])
 async def test_a_protocol_is_asked_in_its_own_way_and_a_right_check_is_proof(
     serve_bench: ServeBench, notes: Notes, kind: str, line: str
 ) -> None:

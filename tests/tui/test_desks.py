@@ -697,3 +697,27 @@ async def test_keep_reaches_the_whole_book(tmp_path: Path, monkeypatch: pytest.M
         await site.until(lambda: "line 03999" in site.rows())
         await site.pilot.press("end")
         await site.until(lambda: "line 08999" in site.rows())
+
+
+async def test_wire_starts_from_the_ends_of_the_chosen_link(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [PORT, replace(HELD, state="free", identity="")]
+        session = site.app._session
+        await site.until(lambda: len(session.ports) == 2 and session.ports[1].state == "free")
+        meter = session.keep_link(PORT.endpoint, "300 7E1", "typed")
+        session.change_link(replace(meter, sheet="electricity-meter"))
+        session.change_link(replace(session.keep_link(HELD.endpoint, "9600 8N1", "typed"), sheet="alarm-annunciator"))
+
+        def body() -> str:
+            return str(site.app.desk.query_one("#wire-text", Static).content)
+
+        for link in session.links:
+            session.choose(link)
+            await site.pilot.press("f2", "f3")
+            sheet = session.sheet_of(link)
+            assert sheet is not None and sheet.wiring_end
+            await site.until(lambda end=sheet.wiring_end: f"at the device  {end}" in body())
+            near = "usb" if link.adapter else "dte-de9"
+            assert f"at the PC      {near}" in body(), "a port without an adapter is the machine's own"
+            await site.until(lambda: "working it out" not in body())
+            assert "│" in body(), "the chain is drawn"

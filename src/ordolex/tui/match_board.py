@@ -29,12 +29,17 @@ class Seen:
     verdict: Verdict | None
     trials: list[Trial]
     now: str = ""
+    found: tuple[int, str] | None = None
+    """Rate and format at which it was then heard."""
     inverted: bool = False
     """The match found the line inverted, and saw it rest at the wrong level."""
 
     @classmethod
     def of(cls, match: Match) -> Seen:
-        return cls(list(match.captures), match.inference, match.verdict, list(match.trials), match.now, match.inverted)
+        found = (match.found.baud, match.found.format) if match.found is not None else None
+        return cls(
+            list(match.captures), match.inference, match.verdict, list(match.trials), match.now, found, match.inverted
+        )
 
 
 @dataclass(slots=True)

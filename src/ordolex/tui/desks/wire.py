@@ -12,10 +12,11 @@ from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
+from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.text.escapes import to_bytes
-from ordolex.core.text.visible import hex_pairs
+from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.core.wire.shape import MAX_CHARACTERS
 from ordolex.core.wiring.bus import Node, Verdict, check_bus, read_bus
 from ordolex.core.wiring.check import Finding, Weight, best_laid
@@ -54,9 +55,13 @@ class WireDesk(Desk):
         super().__init__(session)
         self._near, self._far = ENDS["usb"], ENDS["dte-de9"]
         self._flow = Flow.NONE
+        self._picked: dict[int, tuple[str, str]] = {}
+        """Near and far end as the technician picked them for a link."""
         self._in_hand: list[Part] = []
         self._solution = Solution(None)
         self._finding: Finding | None = None
+        self._found_for = self._near, self._far
+        """The ends of the finding; others may have been chosen since, and are being worked out."""
         self._mend: Mend | None = None
         self._bag, self._bag_fault = _bag()
 
@@ -73,7 +78,25 @@ class WireDesk(Desk):
         self._bag, self._bag_fault = _bag()
         if self._bag_fault:
             self.say(f"the usual bag is taken: {self._bag_fault}", "bad")
+        self._take_ends()
         self._work_out()
+
+    def link_changed(self) -> None:
+        self._take_ends()
+        self._work_out()
+
+    def _take_ends(self) -> None:
+        """The ends of the chosen link: as they were picked for it here, else what its port and its sheet say."""
+        link = self.session.chosen
+        if link is None:
+            return
+        near, far = self._picked.get(link.id, ("", ""))
+        port = self.session.port_of(link.endpoint)
+        native = read_endpoint(link.endpoint).kind == "serial" and port is not None and not port.identity
+        sheet = self.session.sheet_of(link)
+        self._near = ENDS[near or ("dte-de9" if native else "usb")]
+        if far or (sheet is not None and sheet.wiring_end):
+            self._far = ENDS[far or (sheet.wiring_end if sheet is not None else "")]
 
     def restyled(self) -> None:
         self._show()
@@ -110,6 +133,7 @@ class WireDesk(Desk):
     ) -> None:
         if asked == (self._near.name, self._far.name, self._flow, tuple(self._in_hand)):
             self._finding, self._solution, self._mend = finding, solution, change
+            self._found_for = self._near, self._far
             self._show()
 
     # ---- showing it
@@ -118,6 +142,8 @@ class WireDesk(Desk):
         ink = self.ink
         head = self.query_one(HeadLine)
         head.text = Text("Will the cable work?", ink.style("ink", bold=True))
+        if self.session.chosen is not None:
+            head.text.append(f"   {visible_text(self.session.chosen.name)}", ink.style("ink"))
         head.text.append(f"   flow control {self._flow.value}", ink.style("dim"))
         head.text.append("   the chain in hand" if self._in_hand else "   the best from the bag", ink.style("dim"))
         head.show()
@@ -131,6 +157,9 @@ class WireDesk(Desk):
             text.append(f"{end.face.text}, {end.level.value}   ", ink.style("dim"))
             text.append(f"{key} changes it\n", ink.style("faint"))
         text.append("\n")
+        if self._found_for != (self._near, self._far):
+            text.append("working it out …", ink.style("dim"))
+            return text
         if finding is None:
             self._say_none(text)
             return text
@@ -173,7 +202,12 @@ class WireDesk(Desk):
         name = await self.app.push_screen_wait(Pick("The end at the PC", [(n, end_words(n)) for n in ENDS]))
         if name is not None:
             self._near = ENDS[name]
+            self._remember()
             self._work_out()
+
+    def _remember(self) -> None:
+        if self.session.chosen is not None:
+            self._picked[self.session.chosen.id] = self._near.name, self._far.name
 
     @work
     async def action_device(self) -> None:
@@ -183,6 +217,7 @@ class WireDesk(Desk):
         name = await self.app.push_screen_wait(Pick("The end at the device", choices))
         if name is not None:
             self._far = ENDS[name.rpartition(" ")[2]]
+            self._remember()
             self._work_out()
 
     def _ends_of_sheets(self) -> list[tuple[str, str]]:

@@ -15,6 +15,7 @@ from ordolex.tui.theme import GOOD, UNSURE, Palette
 from ordolex.tui.widgets.wording import cut
 
 _CELL, _MAP_ROWS = 5, 11
+_SENTENCE = 3  # lines of the verdict at the most
 
 
 def match_view(ink: Palette, board: Board, seen: Seen | None, next_: str, width: int, height: int) -> Text:
@@ -43,7 +44,8 @@ def _sentence(ink: Palette, seen: Seen | None, next_: str, width: int) -> Text:
         return Text(cut(next_, width) + "\n\n", ink.style("straw"))
     sure = seen.verdict.kind is Kind.CERTAIN
     text = Text(f"{GOOD if sure else UNSURE} ", ink.style("moss" if sure else "straw"))
-    text.append(cut(seen.verdict.words, width - 2) + "\n", ink.style("moss" if sure else "straw", bold=True))
+    words = textwrap.wrap(seen.verdict.words, width - 2, max_lines=_SENTENCE, placeholder=" …")
+    text.append("\n  ".join(words) + "\n", ink.style("moss" if sure else "straw", bold=True))
     text.append("Next  ", ink.style("straw"))
     text.append("\n      ".join(textwrap.wrap(next_, width - 6)[:4]) + "\n", ink.style("ink"))
     return text
@@ -66,6 +68,8 @@ def _map(ink: Palette, board: Board, seen: Seen | None, width: int, lines: int) 
         for column in range(first, first + columns):
             value = cells.get((RATES[row], board.formats[column].text), 0.0)
             figure = f"{min(99, round(value * 100))}" if value >= 0.005 else "·"
+            if seen is not None and seen.found == (RATES[row], board.formats[column].text) and not cells:
+                figure = GOOD  # heard clean there, and nothing had to be weighed
             chosen = chosen_row and column == board.cell[0]
             shown = f"[{figure:^3}]" if chosen else f"{figure:^{_CELL}}"
             text.append(shown, ink.style("copper", bold=True) if chosen else ink.shade(value))
