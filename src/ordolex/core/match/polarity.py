@@ -9,7 +9,7 @@ from statistics import median
 from ordolex.core.match.capture import Capture
 
 _FEW = 3
-_MOSTLY = 0.75
+_MOSTLY, _HALF = 0.75, 0.5
 _SHORT_S, _LONG = 0.02, 10  # a rest is longer than this, and than so many times the usual spacing
 _NO_REST = 64  # bytes without a rest: it does not pause
 
@@ -20,15 +20,15 @@ class Rest(Enum):
     LOW = "rests at the wrong level"
     HIGH = "rests at the right level"
     NEVER = "never rests"
-    UNSEEN = "was not seen resting often enough"
+    UNSEEN = "was not clearly seen resting"
 
 
 def rest_of(capture: Capture) -> Rest:
     """How the line rests between the messages of a capture.
 
-    A receiver that is in a character when a message ends on an inverted line finds SPACE where the stop bit belongs:
-    the last character of every message is a framing error or a break. On a line that rests at MARK it is one by
-    accident only.
+    A message on an inverted line ends by the line falling to SPACE for good, which a receiver takes for a break. One
+    that is in a character then finds SPACE where the stop bit belongs. A line that rests at MARK ends so by accident
+    only, as where its last bytes are zeros.
     """
     if capture.flags is None or len(capture.times_s) < 2:
         return Rest.UNSEEN
@@ -37,7 +37,8 @@ def rest_of(capture: Capture) -> Rest:
     ends = [at for at, gap in enumerate(gaps) if gap > rest]
     if not ends and len(capture.data) >= _NO_REST:
         return Rest.NEVER
-    low = sum(capture.flags[at].framing or capture.flags[at].broken for at in ends)
+    broken = sum(capture.flags[at].broken for at in ends)
+    low = broken + sum(capture.flags[at].framing and not capture.flags[at].broken for at in ends)
     if low < _MOSTLY * len(ends):
         return Rest.HIGH
-    return Rest.LOW if len(ends) >= _FEW else Rest.UNSEEN
+    return Rest.LOW if len(ends) >= _FEW and broken >= _HALF * len(ends) else Rest.UNSEEN

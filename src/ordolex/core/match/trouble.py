@@ -12,6 +12,8 @@ from ordolex.core.text.visible import visible_text
 _READABLE = frozenset(range(32, 127))
 _NO_TEXT = frozenset([0, *range(16, 21), *range(22, 27), 28, 29, 30, 31, 11, 127])
 """Control characters that neither text nor the framing of messages holds (SOH to ACK, BEL to SI, NAK, ESC)."""
+_IN_TEXTS = frozenset(b" \r\n\t0123456789.,:;-+/=%$()_'\"|<>*?!" + bytes(range(65, 91)) + bytes(range(97, 123)))
+_MOSTLY_TEXT = 0.96
 _STRETCH = 8
 """So many characters in a row that read are no accident: (100/256)^8 is 5e-4, and without a line error far less."""
 _ENOUGH = 60
@@ -100,6 +102,8 @@ def spoilt_by(capture: Capture) -> str:
     cut = stretches(capture)
     if len(cut.read) < 2 or len(cut.spoilt) < 2 or not 0.2 <= cut.share <= 0.985:
         return ""
+    if cut.flagged < 2 or not _is_text(capture, cut):
+        return ""
     in_a_row = sum(cut.spoilt) / len(cut.spoilt)
     at = capture.heard_at.text
     shown = " and ".join(f"“{_first_words(text)}”" for text in _two_unlike(cut.read))
@@ -114,6 +118,14 @@ def spoilt_by(capture: Capture) -> str:
         f" spoilt in {len(cut.spoilt)} places between them. Take one device off the line: if it then reads clean, two"
         " were talking"
     )
+
+
+def _is_text(capture: Capture, cut: Stretches) -> bool:
+    """Whether what reads is made of what texts are made of: numbers that a machine sends, and text at wrong settings,
+    hold every sign alike."""
+    mask = 0x7F if _has_parity_bit(capture) else 0xFF
+    plain = [byte & mask for text in cut.read for byte in text if byte & mask < 0x80]
+    return sum(byte in _IN_TEXTS for byte in plain) >= _MOSTLY_TEXT * len(plain)
 
 
 def _first_words(text: bytes) -> str:
