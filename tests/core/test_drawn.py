@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import pytest
 
 from ordolex.core.wiring.check import best_laid
-from ordolex.core.wiring.connectors import ENDS
+from ordolex.core.wiring.connectors import ENDS, End, Face
 from ordolex.core.wiring.drawn import Tone, drawing, pin_table, pins_at, strands
-from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG
+from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part
 from ordolex.core.wiring.solve import bag_of, solve
+from ordolex.draw.chain import draw_chain
 
 BAG = bag_of([*USUAL_BAG, *USUAL_BAG])
 
@@ -67,3 +70,25 @@ def test_the_table_has_every_wire_once() -> None:
     table = pin_table(part)
     assert len(table) == len(part.wires)
     assert ("2", "3") in table and ("7 and 8", "bridged at the near side") in table
+
+
+@pytest.mark.parametrize("near", ["usb", "dte-de9", "dte-8p8c", "rs422-block5"])
+def test_any_part_in_hand_is_drawn_also_where_it_does_not_fit(near: str) -> None:
+    ends = ENDS[near], ENDS["dce-db25"]
+    for number, part in enumerate(CATALOGUE.values()):
+        for chain in ([part], [part, CATALOGUE["straight cable DE-9"]]):
+            finding = best_laid(*ends, chain)
+            if finding is None:
+                continue
+            lines = drawing(*ends, finding, 120)
+            shown = "".join(text for line in lines for text, _ in line)
+            mated = [near_face.mates(far_face) for near_face, far_face in joints(*ends, finding.chain)]
+            assert ("✗ " in shown) == (not all(mated)) or not finding.works
+            if number % 8 == 0:
+                assert draw_chain(*ends, finding).axes
+
+
+def joints(near: End, far: End, chain: Sequence[Part]) -> list[tuple[Face, Face]]:
+    """The faces that meet at each joint."""
+    faces = [near.face, *(face for part in chain for face in part.faces), far.face]
+    return list(zip(faces[::2], faces[1::2], strict=True))

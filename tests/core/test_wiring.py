@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ordolex.core.line.settings import Flow
-from ordolex.core.wiring.bag import read_bag
+from ordolex.core.wiring.bag import read_bag, with_count
 from ordolex.core.wiring.bus import BusError, Node, check_bus
 from ordolex.core.wiring.check import Weight, best_laid, check, laid
 from ordolex.core.wiring.connectors import ENDS, Face, Gender, Way
@@ -368,3 +368,16 @@ def test_a_part_with_electronics_of_ones_own_is_used_like_any_other() -> None:
     ):
         with pytest.raises(PartError, match=word):
             read_bag(f'[[part]]\nname = "x"\n{text}')
+
+
+def test_a_count_is_changed_in_the_bags_text_and_nothing_else() -> None:
+    text = (
+        '# the car\n[[part]]\nname = "straight cable DE-9"   # the short one\ncount = 2\n\n'
+        '[[part]]\nname = "grey cable"\na = "DE-9 socket"\nb = "DE-9 plug"\nwires = "2-3 3-2 5-5"\n'
+    )
+    changed = with_count(text, "straight cable DE-9", 5)
+    assert changed == text.replace("count = 2", "count = 5")
+    own = with_count(changed, "grey cable", 3)
+    assert read_bag(own)["grey cable"][1] == 3 and "# the short one" in own and 'wires = "2-3 3-2 5-5"' in own
+    more = with_count(own, "three wires", 0)
+    assert read_bag(more)["three wires"][1] == 0 and read_bag(more)["straight cable DE-9"][1] == 5

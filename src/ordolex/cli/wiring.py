@@ -34,7 +34,9 @@ def wire(
     near: Annotated[str | None, typer.Option("--from", help="The end at the PC; see --list.")] = None,
     far: Annotated[str | None, typer.Option("--to", help="The end at the device; see --list.")] = None,
     chain: Annotated[list[str] | None, typer.Option(help="A part in hand, from the PC on; may be given again.")] = None,
-    bag: Annotated[Path | None, typer.Option(help="A bag file; without it one's own, or the usual bag.")] = None,
+    bag: Annotated[
+        Path | None, typer.Option(help="A bag file, or a bag's name; else one's own, or the usual one.")
+    ] = None,
     flow: Annotated[str, typer.Option(help="The flow control that must work: none, rts/cts or dtr/dsr.")] = "none",
     draw: Annotated[Path | None, typer.Option(help="Draw the chain into this .svg or .pdf.")] = None,
     idle_volts: Annotated[

@@ -107,6 +107,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("wire.put", "p", "Put a part in", WIRE, "Checks the chain in hand, part by part.", "put in"),
     Command("wire.take", "backspace", "Take the last part out", WIRE, "Shortens the chain in hand.", ""),
     Command("wire.best", "s", "Best from the bag", WIRE, "Forgets the chain in hand, solves from the bag.", "solve"),
+    Command("wire.bag", "a", "Bag at hand", WIRE, "Another bag; how many of each part are in it.", "bag"),
     Command("wire.idle", "i", "Idle voltage", WIRE, "What a reading on a pin says.", "idle volts"),
     Command(
         "wire.faces", "f", "Connector", WIRE, "The device's connector from both sides, with its signals.", "connector"

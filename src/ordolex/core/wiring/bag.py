@@ -22,6 +22,8 @@ b_is = "rs485-block2"
 
 from __future__ import annotations
 
+import json
+import re
 import tomllib
 from collections.abc import Mapping
 from typing import Any
@@ -113,3 +115,17 @@ def _face(name: str, text: object) -> Face:
     if connector not in PINS or gender not in ("plug", "socket"):
         raise PartError(f"part {name!r}: {text!r} is no end; write one of {', '.join(PINS)}, then plug or socket")
     return Face(connector, Gender(gender))
+
+
+def with_count(text: str, name: str, count: int) -> str:
+    """The bag's text with so many of a part; everything else, remarks too, stays as it is written."""
+    head, *blocks = re.split(r"(?m)^(?=\[\[part\]\])", text)
+    for at, block in enumerate(blocks):
+        if tomllib.loads(block)["part"][0].get("name") == name:
+            if re.search(r"(?m)^count\s*=", block):
+                blocks[at] = re.sub(r"(?m)^count\s*=\s*\d+", f"count = {count}", block, count=1)
+            else:
+                blocks[at] = re.sub(r"(?m)^(name\s*=.*)$", rf"\1\ncount = {count}", block, count=1)
+            return head + "".join(blocks)
+    new = f"[[part]]\nname = {json.dumps(name, ensure_ascii=False)}\ncount = {count}\n"
+    return head + "".join(blocks) + ("" if not text or text.endswith("\n\n") else "\n") + new

@@ -12,7 +12,7 @@ from enum import Enum
 from textwrap import wrap
 
 from ordolex.core.wiring.check import Finding
-from ordolex.core.wiring.connectors import PINS, End
+from ordolex.core.wiring.connectors import PINS, End, Face
 from ordolex.core.wiring.parts import Part
 
 _WIDE, _NARROW = 18, 11  # characters between two joints
@@ -59,8 +59,15 @@ def pins_at(joint: int, near: End, far: End, chain: Sequence[Part]) -> list[str]
             used |= {place[1:] for wire in part.wires for place in wire if place[0] == side}
             if part.inside is not None:
                 used |= set(part.inside[side == "b"].pins)
-    face = near.face if joint == 0 else chain[joint - 1].faces[1]
-    return [pin for pin in PINS[face.connector] if pin in used]
+    before, behind = _faces_at(joint, near, far, chain)
+    order = [*PINS[before.connector], *PINS[behind.connector]]  # what does not go together is drawn all the same
+    return [pin for pin in dict.fromkeys(order) if pin in used]
+
+
+def _faces_at(joint: int, near: End, far: End, chain: Sequence[Part]) -> tuple[Face, Face]:
+    """What meets there: the face before, and the one behind."""
+    before = near.face if joint == 0 else chain[joint - 1].faces[1]
+    return before, far.face if joint == len(chain) else chain[joint].faces[0]
 
 
 def strands(finding: Finding) -> list[Strand]:
@@ -110,8 +117,10 @@ def drawing(near: End, far: End, finding: Finding, width: int) -> list[list[Piec
     for strand in sorted(strands(finding), key=lambda one: one.tone is not Tone.DIM):
         _wire(canvas, strand, joints, columns)
     for joint, (x, pins) in enumerate(zip(joints, columns, strict=True)):
-        face = near.face if joint == 0 else chain[joint - 1].faces[1]
-        canvas.write(max(0, x + 2 - len(face.connector) // 2), _HEAD - 1, face.connector, Tone.DIM)
+        before, behind = _faces_at(joint, near, far, chain)
+        fits = before.mates(behind)
+        words = before.connector if fits else f"{before.connector} ✗ {behind.connector}"
+        canvas.write(max(0, x + 2 - len(words) // 2), _HEAD - 1, words, Tone.DIM if fits else Tone.BAD)
         for row, pin in enumerate(pins):
             canvas.write(x, _HEAD + row, f"┤{pin:>2}├" if 0 < joint < len(chain) else f"│{pin:>2}│", Tone.PLAIN)
     _names(canvas, near, columns[0], joints[0], left=True)
@@ -185,7 +194,8 @@ class _Canvas:
 
     def write(self, x: int, y: int, text: str, tone: Tone) -> None:
         for at, letter in enumerate(text):
-            self._text[x + at, y] = (letter, tone)
+            if x + at < self._size[0]:
+                self._text[x + at, y] = (letter, tone)
 
     def line(self, x0: int, y0: int, x1: int, y1: int, tone: Tone) -> None:
         """From the middle of one cell to that of another, drawn dot by dot."""

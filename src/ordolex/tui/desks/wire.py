@@ -27,7 +27,7 @@ from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError
 from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
 from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.core.wiring.words import chain_line, end_words, signal_lines
-from ordolex.io.bag import load_bag
+from ordolex.io.bag import bag_file, keep_count, load_bag, named_bags
 from ordolex.io.faults import Fault
 from ordolex.io.files import write_new
 from ordolex.io.sheets import all_sheets
@@ -63,7 +63,8 @@ class WireDesk(Desk):
         self._found_for = self._near, self._far
         """The ends of the finding; others may have been chosen since, and are being worked out."""
         self._mend: Mend | None = None
-        self._bag, self._bag_fault = _bag()
+        self._bag_name = "bag"
+        self._bag, self._bag_fault = _bag(self._bag_name)
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
@@ -75,7 +76,7 @@ class WireDesk(Desk):
 
     def entered(self) -> None:
         self.query_one("#wire-body").focus()
-        self._bag, self._bag_fault = _bag()
+        self._bag, self._bag_fault = _bag(self._bag_name)
         if self._bag_fault:
             self.say(f"the usual bag is taken: {self._bag_fault}", "bad")
         self._take_ends()
@@ -170,6 +171,7 @@ class WireDesk(Desk):
             for piece, tone in row:
                 text.append(piece, ink.style(_TONES[tone]))
             text.append("\n")
+        text.append("\n")
         for ok, line in signal_lines(self._near, self._far, finding):
             text.append(f"{GOOD if ok else BAD} ", ink.style("moss" if ok else "brick"))
             text.append(line + "\n", ink.style("ink" if ok else "straw"))
@@ -254,6 +256,49 @@ class WireDesk(Desk):
         self._work_out()
 
     @work
+    async def action_bag(self) -> None:
+        """Which bag is at hand, and how many of each part are in it."""
+        choices = [("=", f"how many of a part are in “{self._bag_name}” …"), ("+", "another bag …")]
+        choices += [(f"use {name}", f"use “{name}”") for name in named_bags() if name != self._bag_name]
+        answer = await self.app.push_screen_wait(Pick(f"The bag at hand: {self._bag_name}", choices))
+        if answer == "=":
+            await self._count_parts()
+        elif answer == "+":
+            hint = "the car, the bench; it begins with the usual parts. Enter makes it"
+            typed = await self.app.push_screen_wait(LinePrompt("Name of the bag", "", _bag_words, hint))
+            if typed is not None:
+                self._use_bag(typed.strip())
+        elif answer is not None:
+            self._use_bag(answer.removeprefix("use "))
+
+    def _use_bag(self, name: str) -> None:
+        self._bag_name = name
+        self._bag, self._bag_fault = _bag(name)
+        self.say(self._bag_fault or f"“{name}” is the bag at hand", "bad" if self._bag_fault else "good")
+        self._work_out()
+
+    async def _count_parts(self) -> None:
+        """A part, then its number, until Esc."""
+        while True:
+            known = {name: part for name, (part, _) in self._bag.items()} | dict(CATALOGUE)
+            counts = {name: count for name, (_, count) in self._bag.items()}
+            choices = [(name, f"{counts.get(name, 0)} ×  {part.text}") for name, part in known.items()]
+            name = await self.app.push_screen_wait(Pick(f"In “{self._bag_name}”; Esc when it is right", choices))
+            if name is None:
+                return
+            typed = await self.app.push_screen_wait(
+                LinePrompt(f"How many: {name}", str(counts.get(name, 0)), _count_words, "0 to 99; Enter keeps it")
+            )
+            if typed is None:
+                continue
+            try:
+                keep_count(bag_file(self._bag_name), name, int(typed))
+            except (Fault, PartError) as fault:
+                self.say(str(fault), "bad")
+                return
+            self._use_bag(self._bag_name)
+
+    @work
     async def action_idle(self) -> None:
         typed = await self.app.push_screen_wait(
             LinePrompt("Idle voltage on a pin, against ground", "", idle_words,
@@ -327,10 +372,11 @@ class WireDesk(Desk):
             self.app.call_from_thread(self.say, f"drew it into {path}", "good")
 
 
-def _bag() -> tuple[Bag, str]:
-    """The technician's bag, and what is wrong with its file."""
+def _bag(name: str) -> tuple[Bag, str]:
+    """The technician's bag of this name, and what is wrong with its file."""
     try:
-        return load_bag(), ""
+        file = bag_file(name)
+        return (load_bag(file) if file.is_file() else bag_of([*USUAL_BAG, *USUAL_BAG])), ""
     except (PartError, Fault) as error:
         return bag_of([*USUAL_BAG, *USUAL_BAG]), str(error)
 
@@ -382,6 +428,21 @@ def idle_words(text: str) -> str:
         raise ValueError("give readings in volts, such as -8.4") from None
     verdict = idle(readings)
     return f"{verdict.level}: {verdict.means}"
+
+
+def _bag_words(text: str) -> str:
+    """Raises ValueError for what is no name."""
+    try:
+        bag_file(text.strip())
+    except Fault as fault:
+        raise ValueError(str(fault)) from fault
+    return "a bag that is there" if text.strip() in named_bags() else "a new bag"
+
+
+def _count_words(text: str) -> str:
+    if not text.isdigit() or int(text) > 99:
+        raise ValueError("give a number, 0 to 99")
+    return f"{int(text)} of it"
 
 
 def _wave_words(text: str) -> str:
