@@ -6,7 +6,7 @@ A part with electronics is a box; what it hears at one side it says at the other
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from textwrap import wrap
@@ -70,15 +70,21 @@ def _faces_at(joint: int, near: End, far: End, chain: Sequence[Part]) -> tuple[F
     return before, far.face if joint == len(chain) else chain[joint].faces[0]
 
 
-def strands(finding: Finding) -> list[Strand]:
-    """Every wire of the chain's passive parts, by whether a signal that must arrive goes through it, and does."""
-    tones: dict[tuple[int, str], Tone] = {}
+def _tones(finding: Finding) -> dict[tuple[int, str], Tone]:
+    """(joint, pin) → whether a signal that must arrive goes through it, and does."""
+    out: dict[tuple[int, str], Tone] = {}
     for signal in finding.signals:
         tone = Tone.GOOD if signal.ok else Tone.BAD
         for joint, place in enumerate(signal.path):
             for pin in place.split("/"):
-                if tones.get((joint, pin)) is not Tone.BAD:
-                    tones[joint, pin] = tone
+                if out.get((joint, pin)) is not Tone.BAD:
+                    out[joint, pin] = tone
+    return out
+
+
+def strands(finding: Finding) -> list[Strand]:
+    """Every wire of the chain's passive parts, by whether a signal that must arrive goes through it, and does."""
+    tones = _tones(finding)
     out = []
     for index, part in enumerate(finding.chain):
         for wire in part.wires:
@@ -111,9 +117,14 @@ def drawing(near: End, far: End, finding: Finding, width: int) -> list[list[Piec
     if between < _NARROW and chain:
         return []
     joints = [left + at * (_JOINT + between) for at in range(len(columns))]
-    canvas = _Canvas(joints[-1] + _JOINT + right + 2, _HEAD + max(map(len, columns)))
+    boxes = any(part.inside is not None for part in chain)
+    canvas = _Canvas(joints[-1] + _JOINT + right + 2, _HEAD + max(map(len, columns)) + boxes)
+    tones = _tones(finding)
     for at, part in enumerate(chain):
-        _part(canvas, part, joints[at] + _JOINT, between, columns[at], columns[at + 1])
+        _part(canvas, part, joints[at] + _JOINT, between)
+        if part.inside is not None:
+            sides = {(side, pin): tone for (joint, pin), tone in tones.items() if (side := joint - at) in (0, 1)}
+            _box(canvas, part.inside, joints[at] + _JOINT, between, (columns[at], columns[at + 1]), sides)
     for strand in sorted(strands(finding), key=lambda one: one.tone is not Tone.DIM):
         _wire(canvas, strand, joints, columns)
     for joint, (x, pins) in enumerate(zip(joints, columns, strict=True)):
@@ -148,23 +159,34 @@ def _names(canvas: _Canvas, end: End, pins: Sequence[str], x: int, *, left: bool
         canvas.write(x - len(name) - 1 if left else x + 1, _HEAD + row, name, Tone.PLAIN if name else Tone.DIM)
 
 
-def _part(canvas: _Canvas, part: Part, x: int, width: int, a: Sequence[str], b: Sequence[str]) -> None:
+def _part(canvas: _Canvas, part: Part, x: int, width: int) -> None:
     for row, line in enumerate(wrap(part.name, width)[: _HEAD - 1]):
         canvas.write(x + (width - len(line)) // 2, row, line, Tone.PART)
-    if part.inside is None:
-        return
+
+
+def _box(
+    canvas: _Canvas,
+    inside: tuple[End, End],
+    x: int,
+    width: int,
+    columns: tuple[Sequence[str], Sequence[str]],
+    tones: Mapping[tuple[int, str], Tone],
+) -> None:
+    """A part with electronics: the contacts of both sides led into a box; `tones` by side and pin."""
     inner = min(6, (width - 4) // 2)
-    box_left, box_right = x + inner, x + width - 1 - inner
-    for end, pins, at, edge in ((part.inside[0], a, x, box_left), (part.inside[1], b, box_right + 1, x + width)):
+    left, right, rows = x + inner, x + width - 1 - inner, max(map(len, columns))
+    for side, (end, pins) in enumerate(zip(inside, columns, strict=True)):
         for row, pin in enumerate(pins):
             if pin in end.pins:
-                name = end.signal(pin)[: edge - at - 1]
-                line = f"{name}{'─' * (edge - at - len(name))}" if at == x else f"{'─' * (edge - at - len(name))}{name}"
-                canvas.write(at, _HEAD + row, line, Tone.DIM)
-    for row in range(max(len(a), len(b))):
-        canvas.write(box_left, _HEAD + row, "┃", Tone.PART)
-        canvas.write(box_right, _HEAD + row, "┃", Tone.PART)
-    canvas.write((box_left + box_right) // 2, _HEAD + max(len(a), len(b)) // 2, "⇄", Tone.PART)
+                name = end.signal(pin)[: inner - 1]
+                line = name + "─" * (inner - len(name)) if side == 0 else "─" * (inner - len(name)) + name
+                canvas.write(x if side == 0 else right + 1, _HEAD + row, line, tones.get((side, pin), Tone.DIM))
+    for row in range(rows):
+        canvas.write(left, _HEAD + row, "┃", Tone.PART)
+        canvas.write(right, _HEAD + row, "┃", Tone.PART)
+    canvas.write(left, _HEAD - 1, f"┏{'━' * (right - left - 1)}┓", Tone.PART)
+    canvas.write(left, _HEAD + rows, f"┗{'━' * (right - left - 1)}┛", Tone.PART)
+    canvas.write((left + right) // 2, _HEAD + rows // 2, "⇄", Tone.PART)
 
 
 def _wire(canvas: _Canvas, strand: Strand, joints: Sequence[int], columns: Sequence[Sequence[str]]) -> None:
