@@ -6,8 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.core.line.settings import LineSettings
+from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
+from ordolex.core.match.infer import Group, Inference, Ranked
 from ordolex.core.match.verdict import Kind
 from ordolex.core.record import Event, LinkRecord
 from ordolex.core.sheet import read_sheet
@@ -122,6 +123,17 @@ async def test_stopping_is_quick_and_leaves_the_port_as_it_was(serve_bench: Serv
             await task
     assert runner.line == LineSettings(9600) and runner.is_open
     await runner.release()
+
+
+def test_formats_that_read_the_same_are_named_where_they_were_weighed() -> None:
+    ranked = tuple(
+        Ranked(LineSettings(9600, 8, Parity.NONE, stops), 9600.0, inverted=False, probability=p, reading=b"OK")
+        for stops, p in ((1.0, 0.7), (2.0, 0.29))
+    )
+    match = Match(inference=Inference(ranked, (Group(ranked),)), found=ranked[0].settings)
+    assert match.alike == ("8N2",)
+    match.found = LineSettings(4800)
+    assert match.alike == () == Match(found=LineSettings(9600)).alike
 
 
 async def test_who_knows_the_protocol_has_only_that_asked(serve_bench: ServeBench, notes: Notes) -> None:

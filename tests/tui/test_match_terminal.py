@@ -79,6 +79,7 @@ def test_two_that_talk_into_each_other_are_named(
     terminal.press("m")
     screen = terminal.see("not found: two senders at once, or noise", 60)
     assert "matched" not in screen
+    terminal.see("Next  Match found: two senders at once")
 
 
 def test_a_line_that_is_held_low_is_named(terminal: Terminal, tmp_path: Path, bench_process: BenchNotice) -> None:

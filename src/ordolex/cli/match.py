@@ -216,6 +216,8 @@ def match(
     if not json:
         polarity = "inverted" if found.inverted else "normal"
         typer.echo(f"{found.found.text} {polarity}   {found.evidence}, {found.seconds:.1f} s")
+        if found.alike:
+            typer.echo(f"{' and '.join(found.alike)} would read the same: it matters when you send")
         if found.inverted:
             typer.echo(inverted_advice())
 
@@ -239,6 +241,7 @@ def _match_json(found: Match) -> dict[str, Any]:
         "polarity": "inverted" if found.inverted else "normal",
         "evidence": found.evidence or (found.verdict.words if found.verdict is not None else ""),
         "answered": found.answered,
+        "reads_alike": list(found.alike),
         "seconds": round(found.seconds, 2),
         "trials": [trial.as_dict() for trial in found.trials],
     }

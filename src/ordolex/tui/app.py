@@ -256,6 +256,7 @@ class OrdolexApp(App[None]):
         rail.chosen = session.chosen.id if session.chosen is not None else 0
         lifeline.link = session.chosen
         lifeline.question, lifeline.ask = session.question_for(session.chosen)
+        lifeline.matched = session.matched_words(session.chosen) if session.chosen is not None else ""
         lifeline.view = session.view(session.chosen) if session.chosen is not None else None
         for widget in (bar, rail, lifeline, self._keys):
             if widget.display:

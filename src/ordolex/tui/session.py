@@ -68,6 +68,8 @@ class Session:
         self._sheets_read_s = float("-inf")
         self.works: dict[int, Any] = {}
         """What is under way on a link; the desks share it, so that there is one thing at a time."""
+        self.matched: dict[int, tuple[LineSettings, str]] = {}
+        """What the last match of a link found that is no matter of settings, and the link's settings then."""
         self.patience: dict[int, float] = {}
         """How long to wait for answers on a link, where the technician took another time than the sheet's."""
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
@@ -314,6 +316,11 @@ class Session:
     def follow_line(self, link: LinkRecord, line: LineSettings, source: str) -> None:
         """The link's settings are these now."""
         self.change_link(replace(link, line=line.text, source=source))
+
+    def matched_words(self, link: LinkRecord) -> str:
+        """What a match found on this link besides settings, while the port is still as it was then."""
+        line, words = self.matched.get(link.id, (None, ""))
+        return words if line == self.line_of(link) else ""
 
     def unit_of(self, link: LinkRecord) -> int:
         sheet = self.sheet_of(link)

@@ -10,6 +10,8 @@ from ordolex.core.match.infer import Inference
 from ordolex.core.match.verdict import Verdict
 from ordolex.io.clock import mono_s
 
+_WORTH_NAMING = 0.02
+
 
 @dataclass(frozen=True, slots=True)
 class Trial:
@@ -55,3 +57,12 @@ class Match:
     @property
     def retunings(self) -> int:
         return sum(a.line != b.line for a, b in zip(self.trials, self.trials[1:], strict=False))
+
+    @property
+    def alike(self) -> tuple[str, ...]:
+        """Other formats that read the same as the settings found, where the inference weighed them."""
+        best = self.inference.best
+        members = [member.settings for member in best.members if member.probability > _WORTH_NAMING] if best else []
+        if self.found not in members:
+            return ()
+        return tuple(settings.format for settings in members if settings != self.found)

@@ -21,7 +21,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
 from ordolex.core.match.plan import with_units
-from ordolex.core.match.verdict import Verdict, chance, inverted_advice, judge
+from ordolex.core.match.verdict import Kind, Verdict, chance, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.escapes import named, to_bytes
@@ -257,6 +257,7 @@ class MatchDesk(Desk):
             return
         self._take_over(link, match)
         self._seen[link.id].now = ""
+        self._tell_session(link, match)
         if match.found is None:
             self.say(f"{name}not found: {match.verdict.words if match.verdict is not None else match.now}", "unsure")
             if running.opened:
@@ -267,6 +268,15 @@ class MatchDesk(Desk):
             sure = _probability(match)
             self._keep(link, match.found, f"matched, {datetime.now():%d %b}, {match.evidence}{sure}", name, match)
         self._show()
+
+    def _tell_session(self, link: LinkRecord, match: Match) -> None:
+        """What is no matter of settings is for the whole program to know."""
+        words = ""
+        if match.inverted and match.found is not None:
+            words = f"the line is inverted ({match.found.text}). A level shifter, or A and B swapped; F4 says more"
+        elif match.found is None and match.verdict is not None and match.verdict.kind in (Kind.SPOILT, Kind.HELD):
+            words = match.verdict.words
+        self.session.matched[link.id] = self.session.line_of(link), words
 
     def _keep(
         self, link: LinkRecord, settings: LineSettings, source: str, name: str = "", match: Match | None = None

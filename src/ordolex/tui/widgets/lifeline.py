@@ -35,6 +35,8 @@ class Lifeline(Painted):
         self.link: LinkRecord | None = None
         self.view: LinkView | None = None
         self.question, self.ask = "", ASK
+        self.matched = ""
+        """What a match found that is no matter of settings; it goes before the causes, which are guesses beside it."""
 
     def paint(self) -> Text:
         if self.link is None or self.view is None:
@@ -104,6 +106,8 @@ class Lifeline(Painted):
         assert self.view is not None
         if self.view.returning:
             return f"✗ Gone. Opening it again: {self.view.returning}", "brick"
+        if self.matched and self.view.evidence.rung in (Rung.HELD, Rung.HEARD):
+            return f"Next  Match found: {self.matched}", "straw"
         advice = advise(self.view.evidence, mono_s(), self.question, self.ask)
         if advice is not None:
             return f"Next  {advice.sentence}", "straw"
