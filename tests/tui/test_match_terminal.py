@@ -76,9 +76,14 @@ def test_two_that_talk_into_each_other_are_named(
 ) -> None:
     tell(bench_process, "rival Water temperature string on")
     opened(terminal, tmp_path / "b.ordolex", "Water temperature string", "4800 8N1")
-    terminal.press("m")
-    screen = terminal.see("not found: two senders at once, or noise", 60)
-    assert "matched" not in screen
+    for _ in range(5):  # while they happen not to meet, the talk reads clean, and that is said
+        terminal.press("m")
+        screen = terminal.see("not found: |was right already|is taken into the link", 90)
+        if "two senders at once, or noise" in screen:
+            break
+        terminal.press("Escape")
+        terminal.see("No match is running")
+    terminal.see("not found: two senders at once, or noise")
     terminal.see("Next  Match found: two senders at once")
 
 

@@ -206,9 +206,9 @@ class Station:
         while self._says and self._says[0].at_s <= now:
             data = heappop(self._says).data
             self._to_laptop.send(data, now)
-            if self.rival and self._random.random() < 0.7:  # the other has no ears, and often speaks into it
+            if self.rival:  # the other has no ears, and speaks into it
                 said_s = len(data) * self.device_line.bits_per_frame * self.device_line.bit_s
-                self._rival_s = min(self._rival_s, now + self._random.uniform(0, said_s))
+                self._rival_s = min(self._rival_s, now + self._random.uniform(0.1, 0.8) * said_s)
         self._follow_device(now)
         if self.rival and now >= self._rival_s:
             self._rival_count += 1

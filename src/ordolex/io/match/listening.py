@@ -111,7 +111,7 @@ class Listening:
                 break
         if stretches(self._ear.whole()).share >= _PARTLY:
             self._search.tell(f"listening longer at {line.text}: it reads in part")
-            for count in (_MORE, _LONG):
+            for count in (_MORE, _LONG, 2 * _LONG):
                 await self._ear.gather(count, began + _LONG_S - mono_s())
                 whole = self._ear.whole()
                 rests_on = reads_clean(after_joining(whole) or whole)

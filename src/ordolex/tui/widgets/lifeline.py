@@ -106,7 +106,9 @@ class Lifeline(Painted):
         assert self.view is not None
         if self.view.returning:
             return f"✗ Gone. Opening it again: {self.view.returning}", "brick"
-        if self.matched and self.view.evidence.rung in (Rung.HELD, Rung.HEARD):
+        evidence = self.view.evidence
+        spoilt = evidence.rung in (Rung.HELD, Rung.HEARD) or (evidence.rung is Rung.CLEAR and evidence.bad_lately > 0)
+        if self.matched and spoilt:
             return f"Next  Match found: {self.matched}", "straw"
         advice = advise(self.view.evidence, mono_s(), self.question, self.ask)
         if advice is not None:
