@@ -29,6 +29,8 @@ _MORE, _LONG, _LONG_S = 96, 240, 8.0  # bytes and seconds by which it is told wh
 _RESTS_S = 6.0
 _TALKER = 2.5
 _STAYS_S = 3.0  # so long it is listened on where it is clean
+LONGEST_SILENT_S = 10.0
+"""What listening to a silent device may take besides the times to listen: changes of settings, a look at the line."""
 _PARTLY = 0.25  # of it reads: then the settings are not what is wrong with it
 
 
@@ -52,7 +54,9 @@ class Listening:
         for number in range(_MOST_LISTENS):
             began = mono_s()
             await self._search.tune(line)
-            self._match.now = f"listening at {line.text}, at most {self._match.at_most_s:.0f} s in all"
+            # of a device that talks it is not known how long it takes, only when it is given up
+            most = self._options.give_up_s if self._match.captures else self._match.at_most_s
+            self._match.now = f"listening at {line.text}, at most {most:.0f} s in all"
             self._search.tell()
             next_line = await self._one_listen(line, self._patience if number == 0 else max(self._patience, 4.0))
             verdict = self._match.verdict

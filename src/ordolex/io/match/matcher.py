@@ -16,7 +16,7 @@ from ordolex.core.match.verdict import Kind, judge
 from ordolex.io.book.reader import STOPPED
 from ordolex.io.faults import Fault
 from ordolex.io.match.asking import Asking
-from ordolex.io.match.listening import Listening
+from ordolex.io.match.listening import LONGEST_SILENT_S, Listening
 from ordolex.io.match.options import Options
 from ordolex.io.match.search import Search
 from ordolex.io.match.trials import Match
@@ -45,7 +45,7 @@ class Matcher:
     def _most(self) -> float:
         if not self._options.questions:
             return self._options.give_up_s
-        return self._options.listen_s + longest_s(self._plan, self._options.wait_s) + 5
+        return LONGEST_SILENT_S + 2 * self._options.listen_s + longest_s(self._plan, self._options.wait_s)
 
     async def run(self) -> Match:
         """Until the settings are found, nothing is left to try, or the time is over. Cancel it to stop; the port stays
