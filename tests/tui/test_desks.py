@@ -102,6 +102,10 @@ async def at_site(
         async with site.app.run_test(size=size) as pilot:
             site.pilot = pilot
             yield site
+            while site.app.is_running and len(site.app._desks) < 6:
+                await pilot.pause(
+                    0.02
+                )  # the harness closes the application without its own leaving, which waits for them
     finally:
         site.book.close()
 
