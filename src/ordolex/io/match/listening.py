@@ -269,7 +269,7 @@ class Listening:
             began = mono_s()
             so_far = f"{chosen.settings.text}: {chance(chosen.probability)} by {count} characters"
             words = f"{so_far}, and it has been silent since"
-            self._match.verdict = Verdict(Kind.ONCE, f"{words}: let it speak once more, it is waited for")
+            self._match.verdict = Verdict(Kind.ONCE, f"{words}: let it speak once more")
             self._search.tell(f"waiting at {chosen.settings.text} for it to speak again")
             await self._search.tune(chosen.settings)
             await self._ear.gather(_CONFIRM, self._options.give_up_s)
