@@ -18,18 +18,10 @@ from ordolex.core.wire.levels import Transmitter
 from ordolex.core.wire.receiver import Receiver
 from ordolex.io.book.reader import BookReader
 from ordolex.io.ports.benches import BenchProcess
+from tests.commands import run_text
 from tests.conftest import program
 
-
-def run(*arguments: str, timeout: float = 30) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        program(*arguments),
-        capture_output=True,
-        text=True,
-        timeout=timeout,
-        env=os.environ.copy(),
-        stdin=subprocess.DEVNULL,
-    )
+run = run_text
 
 
 def refused(done: subprocess.CompletedProcess[str], status: int, says: str) -> None:

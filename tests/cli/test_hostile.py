@@ -23,12 +23,15 @@ from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.files import safe_name
+from tests.commands import run_bytes
 from tests.conftest import BenchNotice, program
 
 LINES = b"".join(b"line %05d oxygen 9.4 mg/l\r\n" % n for n in range(4000))
 
 
 def run(*arguments: str | bytes, **more: object) -> subprocess.CompletedProcess[bytes]:
+    if not more and all(isinstance(one, str) for one in arguments):
+        return run_bytes(*arguments)  # type: ignore[arg-type]
     return subprocess.run([*program(), *arguments], capture_output=True, timeout=60, **more)  # type: ignore[call-overload,no-any-return]
 
 

@@ -215,12 +215,16 @@ def test_a_solved_chain_works_and_none_from_the_bag_is_shorter(
 ) -> None:
     """Brute force: every order of every choice of parts, laid every way."""
     solution = solve(ENDS[near], ENDS[far], bag_of(names), flow)
-    shortest = None
-    for length in range(len(names) + 1):
-        for order in itertools.permutations(names, length):
-            ways = laid(ENDS[near], ENDS[far], [CATALOGUE[name] for name in order])
-            if shortest is None and any(check(ENDS[near], ENDS[far], way, flow).works for way in ways):
-                shortest = length
+    shortest = next(
+        (
+            length
+            for length in range(len(names) + 1)
+            for order in itertools.permutations(names, length)
+            for way in laid(ENDS[near], ENDS[far], [CATALOGUE[name] for name in order])
+            if check(ENDS[near], ENDS[far], way, flow).works
+        ),
+        None,
+    )
     if solution.finding is None:
         assert shortest is None
     else:
