@@ -26,7 +26,7 @@ from ordolex.core.match.clean import reads_clean
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.formats import Format, formats
 from ordolex.core.match.infer import infer
-from ordolex.core.match.plan import attempts, longest_s, with_bit_7, with_units
+from ordolex.core.match.plan import attempts, expected, longest_s, seconds, with_bit_7, with_units
 from ordolex.core.match.read import Supposed, read_out
 from ordolex.core.match.shapes import seen_in
 from ordolex.core.match.stored import captures
@@ -197,6 +197,12 @@ def test_attempts_reach_every_usual_format_and_none_comes_twice() -> None:
     assert len({attempt.key for attempt in plan}) == len(plan)
     reached = {(a.line.baud, f) for a in plan for f in a.reaches}
     assert {(9600, f) for f in ("8N1", "8N2", "7E1", "7O1", "7N2", "8E1", "8O1")} <= reached
+    worth = [expected(a, [b"\r", b"*IDN?\n"].index(a.question), {1200}) / seconds(a, 0.32) for a in plan[2:]]
+    assert worth == sorted(worth, reverse=True), "what settles most for each second comes first"
+    meter = next(a for a in attempts([b"\r", b"/?!\r\n"]) if a.question == b"/?!\r\n")
+    assert meter.line.baud == 300 and meter.reaches == ("7E1",), "IEC 62056-21 signs on at 300 7E1"
+    bus = next(a for a in attempts([b"\x01\x03\x00\x00\x00\x01\x84\x0a"]) if "8E1" in a.reaches)
+    assert bus.line.format == "8E1"
     fewer = attempts([b"\r"], tried=[attempts([b"\r"])[0].key])
     assert len(fewer) == len(attempts([b"\r"])) - 1
     assert longest_s(plan, 0.25) > 0.25 * len(plan)

@@ -21,6 +21,7 @@ from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
 from ordolex.core.endpoint import Endpoint, read_endpoint
+from ordolex.core.link.causes import NOTHING_TOLD
 from ordolex.core.record import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.book import Book
@@ -258,6 +259,7 @@ class OrdolexApp(App[None]):
         lifeline.question, lifeline.ask = session.question_for(session.chosen)
         lifeline.matched = session.matched_words(session.chosen) if session.chosen is not None else ""
         lifeline.view = session.view(session.chosen) if session.chosen is not None else None
+        lifeline.told = session.told_of(session.chosen) if session.chosen is not None else NOTHING_TOLD
         for widget in (bar, rail, lifeline, self._keys):
             if widget.display:
                 widget.show()
@@ -421,6 +423,18 @@ class OrdolexApp(App[None]):
             word = "put back" if answer == "done" else "NOT put back"
             self._session.note(f"at the end, {word}: {'; '.join(things)}")
             self.exit()
+
+    def action_why(self) -> None:
+        """The causes for what the chosen link shows, weighed."""
+        if len(self.screen_stack) > 1:
+            return
+        link = self._session.chosen
+        if link is None:
+            self._status.say("No link is chosen. F2 shows the ports; Enter there opens one", "unsure")
+            return
+        from ordolex.tui.why import Why
+
+        self.push_screen(Why(self._session, link))
 
     @work
     async def action_remark(self) -> None:

@@ -70,6 +70,9 @@ COMMANDS: tuple[Command, ...] = (
         True,
     ),
     Command(
+        "app.why", "f12", "Why?", EVERYWHERE, "What may be wrong, weighed; you tell how tests came out.", "why", True
+    ),
+    Command(
         "app.light", "ctrl+y", "Light or dark", EVERYWHERE, "Turns the colours over, for bright surroundings.", "", True
     ),
     Command("find.open_port", "enter", "Open the port", FIND, "Asks for the line settings, then opens it.", "open"),

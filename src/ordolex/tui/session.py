@@ -15,6 +15,7 @@ from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
 from ordolex.core.link.advice import ASK
+from ordolex.core.link.causes import Told
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
@@ -30,6 +31,7 @@ from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.hub import Hub
 from ordolex.io.link_view import LinkView
 from ordolex.io.ports.survey import PortFacts
+from ordolex.tui.told import ToldOfLinks
 
 if TYPE_CHECKING:  # what the first screen does not need is imported by the method that needs it
     from ordolex.core.link.exchange import Answer
@@ -70,6 +72,7 @@ class Session:
         """What is under way on a link; the desks share it, so that there is one thing at a time."""
         self.matched: dict[int, tuple[LineSettings, str]] = {}
         """What the last match of a link found that is no matter of settings, and the link's settings then."""
+        self.told = ToldOfLinks()
         self.patience: dict[int, float] = {}
         """How long to wait for answers on a link, where the technician took another time than the sheet's."""
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
@@ -321,6 +324,12 @@ class Session:
         """What a match found on this link besides settings, while the port is still as it was then."""
         line, words = self.matched.get(link.id, (None, ""))
         return words if line == self.line_of(link) else ""
+
+    def told_of(self, link: LinkRecord) -> Told:
+        """What is known of a link besides its bytes, for the causes of what looks wrong."""
+        sheet = self.sheet_of(link)
+        bus = sheet is not None and sheet.speaks.startswith("modbus")
+        return self.told.of(self.view(link), self.line_of(link), bus=bus)
 
     def unit_of(self, link: LinkRecord) -> int:
         sheet = self.sheet_of(link)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordolex.core.link.causes import causes
+from ordolex.core.link.causes import NOTHING_TOLD, Told, causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 
@@ -31,9 +31,12 @@ class Advice:
         return f"{head}{rest}. {self.test}"
 
 
-def advise(evidence: Evidence, now_s: float, question: str = "*IDN?", ask: str = ASK) -> Advice | None:
+def advise(
+    evidence: Evidence, now_s: float, question: str = "*IDN?", ask: str = ASK, told: Told = NOTHING_TOLD
+) -> Advice | None:
     """Advice for the first rung that is missing; None for a proven link. `question` is one whose answer would be known,
-    such as the device's sheet has it, empty where there is none; `ask` says how it is asked."""
+    such as the device's sheet has it, empty where there is none; `ask` says how it is asked; `told` is what tests by
+    hand and an inference say."""
     match evidence.rung:
         case Rung.ABSENT:
             return Advice((evidence.trouble or "the port is not there",), "Plug it in again; it is reopened by itself.")
@@ -42,21 +45,24 @@ def advise(evidence: Evidence, now_s: float, question: str = "*IDN?", ask: str =
                 return Advice((evidence.trouble,), "")
             return Advice((), "Enter in Find opens the port.")
         case Rung.HELD:
-            return _silent(evidence, now_s, ask)
+            return _silent(evidence, now_s, ask, told)
         case Rung.HEARD:
-            return _unclear(evidence)
+            return _unclear(evidence, told)
         case Rung.CLEAR:
-            return _unproven(evidence, question)
+            return _unproven(evidence, question, told)
         case Rung.PROVEN:
             return None
 
 
-def _silent(evidence: Evidence, now_s: float, ask: str) -> Advice:
+def _silent(evidence: Evidence, now_s: float, ask: str, told: Told) -> Advice:
     open_s = now_s - (evidence.opened_s if evidence.opened_s is not None else now_s)
     if not evidence.sent:
         if open_s < _SILENT_AFTER_S:
             return Advice((), f"Open. Listening. {ask}")
         return Advice((f"open, 0 bytes in {open_s:.0f} s; it may only speak when asked",), ask)
+    if evidence.unanswered and told.outcomes:
+        found = causes(evidence.signs, told)
+        return Advice(tuple(f"no answer: {cause.words}" for cause in found[:1]), f"{found[0].test}.")
     if evidence.unanswered:
         return Advice(
             ("no answer: wrong rate or line end", "the device is off or the cable is not crossed"),
@@ -65,10 +71,10 @@ def _silent(evidence: Evidence, now_s: float, ask: str) -> Advice:
     return Advice((), "Sent. Waiting for the answer.")
 
 
-def _unclear(evidence: Evidence) -> Advice:
+def _unclear(evidence: Evidence, told: Told) -> Advice:
     if evidence.bad_lately == 0:
         return Advice((), "Too little heard yet to say that it is clear. Ask once more.")
-    found = causes(evidence.signs)
+    found = causes(evidence.signs, told)
     if found and evidence.has_line:
         first = found[0]
         return Advice(tuple(cause.words for cause in found[:2]), f"{first.test}.")
@@ -88,13 +94,13 @@ def _unclear(evidence: Evidence) -> Advice:
 _SEEN_WHEN_CLEAR = frozenset({"doubled", "escapes", "charset", "two sources", "overrun", "missing", "two answers"})
 
 
-def _unproven(evidence: Evidence, question: str) -> Advice:
+def _unproven(evidence: Evidence, question: str, told: Told) -> Advice:
     if evidence.echoed:
         return Advice(
             ("your own bytes came back: a loopback, or a device that echoes",),
             f"The path to there and back is whole. A device would answer {question or 'a question'}.",
         )
-    odd = [cause for cause in causes(evidence.signs) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
+    odd = [cause for cause in causes(evidence.signs, told) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
     if odd:
         return Advice((odd[0].words,), f"{odd[0].test}.")
     if evidence.checks_right:

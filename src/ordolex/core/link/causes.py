@@ -1,66 +1,79 @@
-"""Why what arrives looks wrong: ranked causes from the evidence, with the one cheap test that separates the first two.
+"""Why what arrives looks wrong, or why nothing comes: ranked causes, each with what speaks for and against it.
 
-Each cause has one function that says how strongly the evidence speaks for it, from 0 to 1. Nothing is said that the
-evidence does not support: a cause without any stays out of the list.
+Everything is weighed in one place: what the bytes show, what the control lines are, what an inference says of the
+settings, and what tests by hand came out as. Each cause has one function that says how strongly the bytes speak for it,
+from 0 to 1; the rest changes its odds. Nothing is said that the evidence does not support: a cause without any stays
+out of the list.
 """
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 from itertools import pairwise
 
-from ordolex.core.link.judge import LineErrors
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.by_hand import HAND_TESTS
+from ordolex.core.link.facts import Fact, facts
+from ordolex.core.link.signs import Signs, text_share
 from ordolex.core.text import nmea0183
+from ordolex.core.text.chance import chance
 
-LOOKED_AT = 512
-"""Bytes, the latest, that are looked at."""
+_ANOTHER = 0.3  # odds of a cause that is not in the list
+_NO_SIGN = 0.03  # how likely a cause is that the bytes do not speak for, where a test does
+_SOME_BREAKS = 0.02  # a share of breaks that is more than one by chance
+_NEAR = 0.03  # rates nearer together than this are one
 
 
 @dataclass(frozen=True, slots=True)
-class Signs:
-    """What is known of the bytes that arrive.
+class Inferred:
+    """What reasoning over the bytes says of the sender's settings, heard at `heard_at`."""
 
-    data      the latest of them, LOOKED_AT at the most
-    errors    line errors among them; None where the port reports none
-    sent      what was sent last, without an answer of known shape since
-    unasked   whether they came without a question
-    bursts    how many separate arrivals they came in
+    settings: LineSettings
+    inverted: bool
+    probability: float
+    heard_at: LineSettings
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What is known of a link besides its bytes.
+
+    inputs    control lines that are on; None where the port tells nothing of them
+    inferred  what an inference over the same bytes says
+    outcomes  name of a test by hand → the number of its outcome
+    bus       whether devices have addresses
     """
 
-    data: bytes
-    errors: LineErrors | None = None
-    sent: bytes = b""
-    unasked: bool = False
-    bursts: int = 1
+    inputs: frozenset[str] | None = None
+    inferred: Inferred | None = None
+    outcomes: Mapping[str, int] = field(default_factory=dict)
+    bus: bool = False
 
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "data", self.data[-LOOKED_AT:])
 
-    @property
-    def readable(self) -> float:
-        """Share of bytes that stand in a text."""
-        good = sum(32 <= byte < 127 or byte in b"\r\n\t\x1b\x0e\x0f\x08\x07" for byte in self.data)
-        return good / len(self.data) if self.data else 0.0
-
-    def rate(self, kind: str) -> float:
-        """Line errors of one kind for each byte."""
-        return getattr(self.errors, kind) / max(1, len(self.data)) if self.errors is not None else 0.0
-
-    @property
-    def lines(self) -> list[bytes]:
-        return [line for line in re.split(rb"[\r\n]+", self.data) if line]
+NOTHING_TOLD = Told()
 
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """name: short, stable; words: the cause; test: the cheap test for it; likely: 0 to 1."""
+    """name        short, stable
+    words       the cause
+    test        the cheapest test for it, in words; `by_hand` names it among HAND_TESTS
+    likely      how strongly the bytes speak for it, 0 to 1
+    share       how likely it is among all, another cause included
+    speaks_for  what speaks for it, and `against` what speaks against it
+    """
 
     name: str
     words: str
     test: str
     likely: float
+    by_hand: str = ""
+    share: float = 0.0
+    speaks_for: tuple[str, ...] = ()
+    against: tuple[str, ...] = ()
 
 
 def _overrun(s: Signs) -> float:
@@ -73,8 +86,8 @@ def _inverted(s: Signs) -> float:
         return 0.0
     turned = bytes(~byte & 0xFF for byte in s.data)
     shifted = bytes((~byte >> 1) & 0x7F for byte in s.data)
-    looks = max(_text_share(turned), _text_share(shifted))
-    stands = 0.35 if broken > 0.95 else 0.3 if broken and s.rate("framing") + broken > 0.5 else 0.0
+    looks = max(text_share(turned), text_share(shifted))
+    stands = 0.35 if broken > 0.95 else 0.3 if broken > _SOME_BREAKS and s.rate("framing") + broken > 0.5 else 0.0
     return min(0.95, 0.5 * min(1.0, 2 * broken) + (0.5 if looks > 0.8 else 0.0) + stands)
 
 
@@ -93,7 +106,7 @@ def _parity(s: Signs) -> float:
     if len(s.data) < 8:
         return 0.0
     high = sum(byte >= 0x80 for byte in s.data) / len(s.data)
-    masked = _text_share(bytes(byte & 0x7F for byte in s.data))
+    masked = text_share(bytes(byte & 0x7F for byte in s.data))
     even = sum((byte.bit_count() & 1) == 0 for byte in s.data) / max(1, len(s.data))
     if 0.2 < high < 0.8 and masked > 0.95 and max(even, 1 - even) > 0.95:
         return 0.92
@@ -122,7 +135,7 @@ def _charset(s: Signs) -> float:
     if b"\x0e" in s.data and clean:
         return 0.93  # with line errors it is a byte like any other
     sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
-    return sure if clean and 0.02 < high < 0.5 and _text_share(s.data) > 0.5 and not _parity(s) else 0.0
+    return sure if clean and 0.02 < high < 0.5 and text_share(s.data) > 0.5 and not _parity(s) else 0.0
 
 
 def _doubled(s: Signs) -> float:
@@ -157,7 +170,7 @@ def _joined_late(s: Signs) -> float:
     first, _, rest = s.data.partition(b"\n")
     if len(rest) < 12 or len(first) < 3:
         return 0.0
-    return 0.88 if _text_share(first) < 0.6 and _text_share(rest) > 0.97 else 0.0
+    return 0.88 if text_share(first) < 0.6 and text_share(rest) > 0.97 else 0.0
 
 
 def _two_answers(s: Signs) -> float:
@@ -188,50 +201,157 @@ def _half(s: Signs) -> float:
     return 0.7 if b"\n" not in s.data and b"\r" not in s.data else 0.3
 
 
-_CAUSES: tuple[tuple[str, str, str, Callable[[Signs], float]], ...] = (
+_CAUSES: tuple[tuple[str, str, str, str, Callable[[Signs], float]], ...] = (
     ("inverted", "polarity turned: logic levels at an RS-232 port, or A and B swapped",
-     "Match (F4) tells; so does the idle voltage: 3 to 5 V is logic, negative RS-232", _inverted),
-    ("rate", "wrong baud", "Match (F4) finds it from what came",
+     "Match (F4) tells; so does the idle voltage: 3 to 5 V is logic, negative RS-232", "voltage", _inverted),
+    ("rate", "wrong baud", "Match (F4) finds it from what came", "match",
      _wrong_rate),
     ("parity", "wrong parity, or seven data bits for eight",
-     "Match (F4) tells the format; by hand, try 7E1 and 8N1 at the same rate", _parity),
+     "Match (F4) tells the format; by hand, try 7E1 and 8N1 at the same rate", "match", _parity),
     ("clock", "its clock is a little off, it wants two stop bits, or the line is noisy",
-     "Try two stop bits, then a lower rate at both ends", _clock),
+     "Try two stop bits, then a lower rate at both ends", "two stop bits", _clock),
     ("overrun", "bytes are lost at this PC: the port was not emptied in time",
-     "Ask for the same long answer at a lower rate and compare the lengths; or use flow control", _overrun),
+     "Ask for the same long answer at a lower rate and compare the lengths; or use flow control", "lower rate",
+     _overrun),
     ("missing", "bytes are lost on the way, without a line error: no flow control, or an adapter that drops them",
-     "Ask for the same long answer at two rates and compare the lengths", _missing),
+     "Ask for the same long answer at two rates and compare the lengths", "lower rate", _missing),
     ("escapes", "it draws a screen of its own: every byte is right",
-     "Ctrl+D in Talk shows that screen; Ctrl+T shows the bytes: 1b 5b … are screen codes", _escapes),
+     "Ctrl+D in Talk shows that screen; Ctrl+T shows the bytes: 1b 5b … are screen codes", "bytes", _escapes),
     ("charset", "another character set: a shift code, or another code page",
-     "Look for 0e (shift out) in the bytes; send 0f (shift in), or choose the code page", _charset),
-    ("doubled", "two echoes: one from here and one from the device", "Turn one of the two echoes off", _doubled),
-    ("line end", "the line ends differ: LF or CR alone", "Ctrl+T shows them; Ctrl+N changes what is sent", _staircase),
+     "Look for 0e (shift out) in the bytes; send 0f (shift in), or choose the code page", "bytes", _charset),
+    ("doubled", "two echoes: one from here and one from the device", "Turn one of the two echoes off", "echo",
+     _doubled),
+    ("line end", "the line ends differ: LF or CR alone", "Ctrl+T shows them; Ctrl+N changes what is sent", "bytes",
+     _staircase),
     ("two sources", "two senders on one line: a late message, or a second device",
-     "Wait until it is quiet before asking; then see whether the piece in the middle still comes", _two_sources),
+     "Wait until it is quiet before asking; then see whether the piece in the middle still comes", "pause",
+     _two_sources),
     ("joined late", "the listening began in the middle, or while it booted at another rate",
-     "Wait for a pause and look at the lines after it", _joined_late),
+     "Wait for a pause and look at the lines after it", "pause", _joined_late),
     ("two answers", "two devices answer at once: the same address twice, or a second master",
-     "Ask one address at a time, with all others off the bus", _two_answers),
+     "Ask one address at a time, with all others off the bus", "alone", _two_answers),
     ("floating", "a floating line: no common ground, or nothing drives it",
-     "Measure the idle voltage; join the grounds; see whether it stops with the plug pulled", _floating),
-    ("long lines", "long lines on a narrow screen", "Make the window wider, or look in Keep", _cut),
+     "Measure the idle voltage; join the grounds; see whether it stops with the plug pulled", "unplug", _floating),
+    ("long lines", "long lines on a narrow screen", "Make the window wider, or look in Keep", "wider", _cut),
     ("half", "half a message: its end is still missing",
-     "Look at the age of the last byte and wait; then ask again with a longer wait", _half),
+     "Look at the age of the last byte and wait; then ask again with a longer wait", "longer wait", _half),
 )  # fmt: skip
 
+_SILENCE: tuple[tuple[str, str, str, str, float], ...] = (
+    ("asked", "it speaks only when it is asked", "Ask it something in Talk (F5)", "ask", 0.5),
+    ("rate", "wrong baud or format: it does not understand what is asked", "Match (F4) asks at the usual settings",
+     "match", 0.35),
+    ("other line end", "it waits for another line end", "Ctrl+N in Talk: the next line end, and ask again", "line end",
+     0.3),
+    ("crossed", "the data wires are not crossed as they must be, or A and B are swapped",
+     "Swap the two data wires; Wire (F3) shows which", "cross", 0.28),
+    ("off", "the device has no power, or sleeps", "Look at its lamps and its display", "lamp", 0.2),
+    ("address", "it has another address", "Scan the units (n in Set)", "address", 0.2),
+    ("broken", "the cable or the adapter is broken, or sits in another socket",
+     "Join TXD and RXD at the far plug; Ctrl+L must bring the pattern back", "loop", 0.15),
+    ("handshake", "it waits for a control line before it sends", "Set flow control to none, or tie RTS to CTS at it",
+     "handshake", 0.1),
+)  # fmt: skip
+"""Why nothing comes, with how usual each is: there is nothing to look at, so the tests tell."""
 
-def causes(signs: Signs) -> list[Cause]:
-    """The causes that the evidence speaks for, the likeliest first; none for no bytes."""
-    if not signs.data and not (signs.errors is not None and signs.errors.total):
-        return []
-    found = [Cause(name, words, test, speaks(signs)) for name, words, test, speaks in _CAUSES]
-    return sorted((cause for cause in found if cause.likely > 0), key=lambda cause: -cause.likely)
+
+def causes(signs: Signs, told: Told = NOTHING_TOLD) -> list[Cause]:
+    """What the evidence speaks for, the likeliest first; why what was asked brought nothing where nothing came."""
+    if signs.data or (signs.errors is not None and signs.errors.total):
+        found = [Cause(name, words, test, speaks(signs), by_hand) for name, words, test, by_hand, speaks in _CAUSES]
+    else:
+        found = list(_of_silence(signs, told))
+    known = [*facts(signs), *_of_told(signs, told)]
+    weighs = _weights(told)
+    found = [cause for cause in found if cause.likely > 0 or weighs.get(cause.name, 0) > 0]
+    odds = [_odds(cause, weighs.get(cause.name, 0.0)) for cause in found]
+    total = sum(odds) + _ANOTHER
+    out = [_with_words(cause, one / total, known) for cause, one in zip(found, odds, strict=True)]
+    return sorted(out, key=lambda cause: -cause.share)
 
 
-def _text_share(data: bytes) -> float:
-    good = sum(32 <= byte < 127 or byte in b"\r\n\t" for byte in data)
-    return good / len(data) if data else 0.0
+def _odds(cause: Cause, weighs: float) -> float:
+    likely = min(0.99, max(_NO_SIGN, cause.likely))
+    return likely / (1 - likely) * math.exp(weighs)
+
+
+def _with_words(cause: Cause, share: float, known: list[Fact]) -> Cause:
+    return Cause(
+        cause.name,
+        cause.words,
+        cause.test,
+        cause.likely,
+        cause.by_hand,
+        share,
+        tuple(fact.words for fact in known if cause.name in fact.speaks_for),
+        tuple(fact.words for fact in known if cause.name in fact.against),
+    )
+
+
+def _of_silence(signs: Signs, told: Told) -> Iterator[Cause]:
+    for name, words, test, by_hand, usual in _SILENCE:
+        if (name == "asked" and signs.asked) or (name == "address" and not told.bus):
+            continue
+        if name == "other line end" and told.bus:
+            continue
+        yield Cause(name, words, test, usual, by_hand)
+
+
+def _weights(told: Told) -> dict[str, float]:
+    """Cause → how much its odds change, in nats, by all that is known besides the bytes."""
+    out: dict[str, float] = {}
+    for name, number in told.outcomes.items():
+        for cause, weight in HAND_TESTS[name].outcomes[number].weighs.items():
+            out[cause] = out.get(cause, 0.0) + weight
+    if told.inputs is not None:
+        there = bool(told.inputs & {"CTS", "DSR", "DCD"})
+        for cause, weight in (("off", -1.5), ("broken", -1.0)) if there else (("handshake", 0.7), ("off", 0.3)):
+            out[cause] = out.get(cause, 0.0) + weight
+    for cause, weight in _of_inference(told.inferred).items():
+        out[cause] = out.get(cause, 0.0) + weight
+    return out
+
+
+def _of_inference(inferred: Inferred | None) -> dict[str, float]:
+    """By its odds: for the causes that would make the settings what they seem, against the others."""
+    if inferred is None:
+        return {}
+    odds = min(5.0, max(-5.0, math.log(max(1e-6, inferred.probability) / max(1e-6, 1 - inferred.probability))))
+    mine, seems = inferred.heard_at, inferred.settings
+    rate = abs(math.log(seems.baud / mine.baud)) > _NEAR
+    is_so = {
+        "rate": rate,
+        "inverted": inferred.inverted,
+        "parity": not (rate or inferred.inverted) and (mine.data_bits, mine.parity) != (seems.data_bits, seems.parity),
+    }
+    return {name: odds if so else -max(0.0, odds) for name, so in is_so.items()}
+
+
+def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
+    """The same in words."""
+    for name, number in told.outcomes.items():
+        outcome = HAND_TESTS[name].outcomes[number]
+        yield Fact(
+            f"{HAND_TESTS[name].short}: {outcome.words}",
+            tuple(cause for cause, weight in outcome.weighs.items() if weight > 0),
+            tuple(cause for cause, weight in outcome.weighs.items() if weight < 0),
+        )
+    if told.inputs is not None:
+        on = sorted(told.inputs & {"CTS", "DSR", "DCD"})
+        if on:
+            yield Fact(f"{' and '.join(on)} on: something at the far end is powered", (), ("off", "broken"))
+        else:
+            yield Fact("CTS, DSR and DCD are off", ("handshake", "off"))
+    if told.inferred is not None:
+        weighs = _of_inference(told.inferred)
+        polarity = ", inverted" if told.inferred.inverted else ""
+        yield Fact(
+            f"reasoning over the bytes: {told.inferred.settings.text}{polarity}, {chance(told.inferred.probability)}",
+            tuple(name for name, weight in weighs.items() if weight > 0),
+            tuple(name for name, weight in weighs.items() if weight < 0),
+        )
+    if signs.asked and not signs.data:
+        yield Fact(f"{signs.unanswered} of {signs.asked} questions brought nothing")
 
 
 def _cut_words(s: Signs) -> bool:

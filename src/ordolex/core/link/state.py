@@ -10,11 +10,11 @@ from collections import deque
 from dataclasses import dataclass, field, replace
 
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.causes import LOOKED_AT, Signs
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.judge import Judge, LineErrors
 from ordolex.core.link.ladder import Happening, Rung, next_rung
 from ordolex.core.link.question import Verdict
+from ordolex.core.link.signs import LOOKED_AT, Signs
 
 _OVERDUE_FACTOR = 4.0
 _OVERDUE_AT_LEAST_S = 10.0
@@ -245,6 +245,8 @@ class LinkState:
             sent=self._last_sent if self.last_sent_s is not None else b"",
             unasked=self._unasked > 0 or self.last_sent_s is None,
             bursts=max(1, bursts),
+            asked=self.asked,
+            unanswered=self.unanswered,
         )
 
     def _note_rhythm(self, now_s: float) -> None:

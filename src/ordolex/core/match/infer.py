@@ -20,7 +20,7 @@ from ordolex.core.match.formats import Format, formats, usual
 from ordolex.core.match.forward import Forward
 from ordolex.core.match.read import Characters, Supposed, read_out
 from ordolex.core.match.samples import sender_bits
-from ordolex.core.match.shapes import Shape, like_text, seen_in
+from ordolex.core.match.shapes import Shape, like_text, parted, seen_in
 from ordolex.core.match.ways import Candidates
 from ordolex.core.wire.receiver import Resync
 
@@ -29,7 +29,8 @@ _READ = 10  # so many settings are read out and looked at as a whole
 _TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
 _PER = 64
-_FAR, _HIDES_FORMAT, _HIDES_FASTER = 0.2, 0.9, 0.5
+_FAR, _HIDES_FORMAT, _HIDES_FASTER, _HIDES_CHARACTERS = 0.2, 0.9, 0.5, 0.93
+_UNREAD = 2  # characters not known for each that is read
 _RARE = 0.12
 _COUNTED = 0.5  # of the sender's bits: times that are so good count them
 _BETTER = ((0.6, (130.0, 15.0)), (0.97, (75.0, 15.0)), (1.03, (-60.0, 12.0)), (np.inf, (20.0, 12.0)))
@@ -241,17 +242,20 @@ def _format_of(settings: LineSettings) -> Format:
 
 def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     """What is left of a group for what its formats hide. Far above the sender's rate little is seen of a format, unless
-    times have `told` of it; and a faster sender, whose characters are over early, looks like one whose last bit is
-    always high."""
+    times have `told` of it; a faster sender, whose characters are over early, looks like one whose last bit is always
+    high; and where hardly a character is read, nothing of it can speak against the format."""
     high = all(
         m.settings.parity is Parity.MARK or (m.settings.data_bits == 7 and m.settings.parity is Parity.NONE)
         for m in group.members
     )
-    if high and 0.97 <= ratio <= 1.03 and not like_text(group.best.reading):
+    reading = group.best.reading
+    if high and 0.97 <= ratio <= 1.03 and not (like_text(reading) and parted(reading)):
         return _HIDES_FASTER
     fixed = all(m.settings.parity in (Parity.MARK, Parity.SPACE) for m in group.members)
     if fixed and all(usual(_format_of(m.settings)) <= _RARE for m in group.members):
         return _HIDES_FASTER  # hardly any device is set so; what looks so is nearly always another rate
+    if group.best.gaps > _UNREAD * len(reading):
+        return _HIDES_CHARACTERS
     return _HIDES_FORMAT if ratio < _FAR and not told else 1.0
 
 

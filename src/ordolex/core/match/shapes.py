@@ -17,6 +17,7 @@ _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\
 _WIDE = re.compile(rb"[\xc2-\xdf][\x80-\xbf]|[\xe1-\xef][\x80-\xbf]{2}")  # RFC 3629, of two and three bytes
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
 _NOISE, _ENOUGH = -6.0, 20
+_PARTED = 0.05
 _MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
 
 
@@ -42,6 +43,12 @@ def like_text(reading: bytes) -> bool:
     plain = sum(32 <= byte < 127 or byte in b"\r\n\t\x02\x03\x1b" for byte in reading)
     plain += sum(len(found) for found in _WIDE.findall(reading))
     return plain >= 0.85 * len(reading)
+
+
+def parted(reading: bytes) -> bool:
+    """Whether blanks, commas or line ends part it, as they do in what devices say: letters alone are what the middle of
+    a faster sender's frames looks like."""
+    return len(reading) < _ENOUGH or sum(byte in b" ,;:=/\r\n\t\x02\x03" for byte in reading) >= _PARTED * len(reading)
 
 
 def checked_in(reading: bytes) -> str:

@@ -11,6 +11,7 @@ from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
 from ordolex.core.match.shapes import like_text
 from ordolex.core.match.trouble import spoilt_by
+from ordolex.core.text.chance import chance
 
 CERTAIN, LIKELY = 0.95, 0.5
 _ENOUGH = 4  # fewer bytes than this say nothing of a sender that is far off
@@ -46,11 +47,6 @@ class Verdict:
     words: str
     listen_at: LineSettings | None = None
     apart: tuple[str, ...] = ()
-
-
-def chance(probability: float) -> str:
-    """A probability in words: an inference is never quite sure, so none reads as 100 %."""
-    return "over 99 %" if probability > 0.99 else f"{probability * 100:.0f} %"
 
 
 def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import asyncio
+from collections import Counter
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import replace
 
 from ordolex.core.line.settings import LineSettings, Parity
-from ordolex.core.link.exchange import Ended
+from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.match.plan import Attempt, longest_s
 from ordolex.core.match.shapes import checked_in
@@ -18,12 +20,20 @@ _ANSWER_S = 0.6
 _LIKELY_S = 1.0
 _LATENESS = 4
 _SPOKEN_FOR = 0.5  # of a rate, over all answers
+_PLENTY = 300  # bytes
+_MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 
 
 class Asking:
-    def __init__(self, search: Search, plan: Sequence[Attempt]) -> None:
+    """`still_inverted` looks whether a line is inverted after all: one that is understands no question."""
+
+    def __init__(
+        self, search: Search, plan: Sequence[Attempt], still_inverted: Callable[[], Awaitable[bool]] | None = None
+    ) -> None:
         self._search = search
+        self._still_inverted = still_inverted
+        self._looks = Counter[LineSettings]()
         self._match, self._ear, self._options = search.match, search.ear, search.options
         self._plan = plan
         self._rates: dict[int, float] = {}
@@ -41,8 +51,9 @@ class Asking:
             began = mono_s()
             await self._search.tune(attempt.line)
             question = self._question(attempt.question, attempt.sent, self._wait_s(attempt))
-            answer = await self._search.runner.ask(question, at_once=True)
-            if answer.ended in (Ended.STOPPED, Ended.LOST):
+            answer = await self._ask(question)
+            endless = len(self._ear.data) >= _PLENTY
+            if answer.ended is Ended.LOST or (answer.ended is Ended.STOPPED and not endless):
                 self._search.keep(attempt.sent, "stopped", began)
                 return
             if not self._ear.data:
@@ -60,6 +71,8 @@ class Asking:
             self._search.keep(attempt.sent, words, began, attempt.line)
             if await self._prove(attempt, framed=framed):
                 return
+            if await self._is_inverted():
+                return
             if self._match.verdict.kind is Kind.FASTER:  # it answered, so only rates on that side are worth asking at
                 plan.sort(key=lambda other: other.line.baud <= attempt.line.baud)
             elif self._match.verdict.kind is Kind.SLOWER:
@@ -67,6 +80,16 @@ class Asking:
             likely = self._likely_rate()
             if likely and likely != attempt.line.baud:
                 plan.sort(key=lambda other: other.line.baud != likely)
+
+    async def _is_inverted(self) -> bool:
+        """Looks at settings that what comes speaks for for sure, turned over; again if a look did not settle it."""
+        best, verdict = self._match.inference.best, self._match.verdict
+        if best is None or not best.best.inverted or verdict is None or verdict.kind is not Kind.CERTAIN:
+            return False
+        if self._still_inverted is None or self._looks[best.best.settings] >= _MOST_LOOKS:
+            return False
+        self._looks[best.best.settings] += 1
+        return await self._still_inverted()
 
     def _likely_rate(self) -> int:
         """The rate that short answers have spoken for together, once they have said it twice or clearly; 0 for none. A
@@ -90,6 +113,20 @@ class Asking:
                 self._search.keep(data, "answered" if rests_on else "no answer that counts", began)
                 if rests_on:
                     return
+
+    async def _ask(self, question: Question) -> Answer:
+        """Of a device that talks all along no answer ends: so many bytes are enough."""
+        loop = asyncio.get_running_loop()
+        asked = loop.create_task(self._search.runner.ask(question, at_once=True))
+        plenty = loop.create_task(self._ear.gather(_PLENTY, float("inf")))
+        try:
+            await asyncio.wait({asked, plenty}, return_when=asyncio.FIRST_COMPLETED)
+            if not asked.done():
+                self._search.runner.stop_asking()
+            return await asked
+        finally:
+            plenty.cancel()
+            asked.cancel()
 
     def _wait_s(self, attempt: Attempt) -> float:
         """Longer at the settings that the sheet names, and where this computer is late itself."""
@@ -127,7 +164,7 @@ class Asking:
         asked = self._question(question, question, max(_LIKELY_S, 2 * self._options.wait_s))
         before = b""
         for _ in range(2):
-            answer = await self._search.runner.ask(asked, at_once=True)
+            answer = await self._ask(asked)
             data = asked.behind_echo(answer.data)
             if answer.verdict is Verdict.RIGHT:
                 self._match.answered = True

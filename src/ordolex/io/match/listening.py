@@ -13,7 +13,8 @@ from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, chance, listening_settings
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings
+from ordolex.core.text.chance import chance
 from ordolex.core.text.patterns import search
 from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
@@ -77,12 +78,12 @@ class Listening:
     async def _settled(self, line: LineSettings, next_line: LineSettings | None, visited: set[int]) -> bool:
         """Confirms, where this listen leaves nothing more to learn from another one."""
         if next_line is None:
-            return await self._confirm()
-        if next_line == line and self._search.at_its_rate(line) and await self._confirm():
+            return await self.confirm()
+        if next_line == line and self._search.at_its_rate(line) and await self.confirm():
             return True
         verdict = self._match.verdict
         certain = verdict is not None and verdict.kind is Kind.CERTAIN
-        return certain and next_line.baud in visited and not self._is_over and await self._confirm()
+        return certain and next_line.baud in visited and not self._is_over and await self.confirm()
 
     @property
     def _patience(self) -> float:
@@ -178,13 +179,13 @@ class Listening:
                 patience = min(patience, 1.5)
         return line
 
-    async def _confirm(self) -> bool:
+    async def confirm(self) -> bool:
         """At the settings found the bytes must come without errors; the likeliest few are tried."""
         groups = [group for group in self._match.inference.groups[:3] if group.probability > 0.05]
         for group in groups:
             chosen = group.best
             if chosen.inverted:
-                if chosen.probability < 0.5 or not await self._still_inverted(chosen):
+                if group.probability < 0.5 or not await self._still_inverted(chosen, group.probability):
                     continue
                 self._match.inverted = True
                 self._match.found = chosen.settings
@@ -194,9 +195,9 @@ class Listening:
                 return True
         return False
 
-    async def _still_inverted(self, chosen: Ranked) -> bool:
+    async def _still_inverted(self, chosen: Ranked, probability: float) -> bool:
         """No port can confirm an inverted line by reading it: it must still look so at twice the rate, and rest at the
-        wrong level between its messages."""
+        wrong level between its messages. `probability` is that of all formats that read as `chosen` does."""
         began = mono_s()
         self._search.tell(f"looking whether the line rests at the wrong level: {chosen.settings.text} inverted")
         await self._search.tune(listening_settings(chosen.settings.changed(baud=min(921600, 2 * chosen.settings.baud))))
@@ -210,7 +211,7 @@ class Listening:
         group = self._match.inference.groups[0]
         best = group.best
         same = best.inverted and best.settings.baud == chosen.settings.baud
-        sure = min(chosen.probability, group.probability) >= CERTAIN
+        sure = min(probability, group.probability) >= CERTAIN
         if same and (rest is Rest.LOW or (rest is Rest.NEVER and sure)):
             self._search.keep(b"", f"still inverted there; the line {rest.value}", began)
             return True

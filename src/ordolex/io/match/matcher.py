@@ -33,7 +33,8 @@ class Matcher:
         self._search = Search(runner, options, changed)
         self._runner = runner
         self._options = options
-        self._plan = attempts([question.data for question in options.questions], options.known, options.tried)
+        asked = [question.data for question in options.questions]
+        self._plan = attempts(asked, options.known, options.tried, options.wait_s)
         self._before = runner.line
         self._stopped = False
         self.match.at_most_s = min(options.give_up_s, self._most())
@@ -86,7 +87,7 @@ class Matcher:
         match = self.match
         if match.found is not None or (match.verdict is not None and match.verdict.kind is Kind.SPOILT):
             return
-        asking = Asking(self._search, self._plan)
+        asking = Asking(self._search, self._plan, listening.confirm)
         if listening.waits_for and self._options.questions:
             await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
         if match.found is None and self._options.questions and not listening.has_much:

@@ -16,14 +16,16 @@ from textual.widgets import Static
 
 from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.causes import Inferred
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
 from ordolex.core.match.plan import with_units
-from ordolex.core.match.verdict import Kind, Verdict, chance, inverted_advice, judge
+from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.record import LinkRecord
+from ordolex.core.text.chance import chance
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.faults import Fault
@@ -277,6 +279,13 @@ class MatchDesk(Desk):
         elif match.found is None and match.verdict is not None and match.verdict.kind in (Kind.SPOILT, Kind.HELD):
             words = match.verdict.words
         self.session.matched[link.id] = self.session.line_of(link), words
+        self._tell_inferred(link, match.inference)
+
+    def _tell_inferred(self, link: LinkRecord, inference: Inference) -> None:
+        """For the causes: they and the map rest on the same reasoning."""
+        if inference.best is not None:
+            best, line = inference.best.best, self.session.line_of(link)
+            self.session.told.infer(link.id, Inferred(best.settings, best.inverted, inference.best.probability, line))
 
     def _keep(
         self, link: LinkRecord, settings: LineSettings, source: str, name: str = "", match: Match | None = None
@@ -328,6 +337,8 @@ class MatchDesk(Desk):
         self._seen[link.id] = Seen(heard, inference, verdict, [])
         if inference.best is not None:
             self._board.go_to(inference.best.best.settings, inference.best.best.inverted)
+        if heard[-1].heard_at == self.session.line_of(link):
+            self._tell_inferred(link, inference)
         count = sum(len(capture.data) for capture in heard)
         self.say(f"from {count} bytes of the record: {verdict.words}", "plain")
         self._show()

@@ -10,6 +10,7 @@ from textwrap import wrap
 from rich.text import Text
 
 from ordolex.core.link.advice import ASK, advise
+from ordolex.core.link.causes import NOTHING_TOLD
 from ordolex.core.link.ladder import RUNGS, Rung
 from ordolex.core.link.state import Evidence
 from ordolex.core.record import LinkRecord
@@ -37,6 +38,8 @@ class Lifeline(Painted):
         self.question, self.ask = "", ASK
         self.matched = ""
         """What a match found that is no matter of settings; it goes before the causes, which are guesses beside it."""
+
+        self.told = NOTHING_TOLD
 
     def paint(self) -> Text:
         if self.link is None or self.view is None:
@@ -110,9 +113,10 @@ class Lifeline(Painted):
         spoilt = evidence.rung in (Rung.HELD, Rung.HEARD) or (evidence.rung is Rung.CLEAR and evidence.bad_lately > 0)
         if self.matched and spoilt:
             return f"Next  Match found: {self.matched}", "straw"
-        advice = advise(self.view.evidence, mono_s(), self.question, self.ask)
+        advice = advise(self.view.evidence, mono_s(), self.question, self.ask, self.told)
         if advice is not None:
-            return f"Next  {advice.sentence}", "straw"
+            weighs = " F12 weighs the causes." if advice.causes and Rung.HELD <= evidence.rung < Rung.PROVEN else ""
+            return f"Next  {advice.sentence}{weighs}", "straw"
         proof = self.view.evidence.proof
         if proof is None:
             return "", "moss"

@@ -1,0 +1,29 @@
+"""What is known of each link besides its bytes, for the causes: how tests by hand came out, what a match inferred."""
+
+from __future__ import annotations
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.causes import Inferred, Told
+from ordolex.io.link_view import LinkView
+
+
+class ToldOfLinks:
+    def __init__(self) -> None:
+        self._outcomes: dict[int, dict[str, int]] = {}
+        self._inferred: dict[int, Inferred] = {}
+
+    def came_out(self, link: int, test: str, outcome: int) -> None:
+        self._outcomes.setdefault(link, {})[test] = outcome
+
+    def forget(self, link: int) -> None:
+        self._outcomes.pop(link, None)
+
+    def infer(self, link: int, inferred: Inferred) -> None:
+        self._inferred[link] = inferred
+
+    def of(self, view: LinkView, line: LineSettings, *, bus: bool) -> Told:
+        """An inference counts as long as the port is as it was then."""
+        inferred = self._inferred.get(view.link)
+        if inferred is not None and inferred.heard_at != line:
+            inferred = None
+        return Told(view.signals.inputs, inferred, dict(self._outcomes.get(view.link, {})), bus)
