@@ -11,7 +11,7 @@ import random
 import struct
 from collections.abc import Callable
 
-from ordolex.core.checks import crc16
+from ordolex.core.protocols.modbus.crc import crc16
 from ordolex.core.text.nmea0183 import sentence
 
 PLACES = ("raceway 1", "raceway 2", "intake", "pump house", "hatching room", "blower B", "feeder 3", "spring")

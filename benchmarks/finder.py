@@ -23,10 +23,10 @@ from ordolex.cli.exchange import NoBook
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
 from ordolex.core.match.formats import formats, usual
-from ordolex.core.match.plan import GENERIC, RATES
+from ordolex.core.match.order import GENERIC, RATES
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
-from ordolex.io.runner import LinkRunner
 
 VERBOSE = False
 _TABLE = [

@@ -5,12 +5,12 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass
 
-from ordolex.core.checks import crc16
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
+from ordolex.core.protocols.modbus.crc import crc16
 from ordolex.core.text.nmea0183 import sentence
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.receiver import Receiver, Resync
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver, Resync
 
 _CLOCK_S = 0.001  # times of arrival are known to a whole millisecond
 RATES = (300, 600, 1200, 2400, 4800, 9600, 14400, 19200, 28800, 38400, 57600, 115200)

@@ -17,10 +17,10 @@ from pathlib import Path
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from sources import BLOCK, Sources, expected
 
 LINKS = 8

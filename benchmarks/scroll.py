@@ -8,8 +8,8 @@ from __future__ import annotations
 import time
 import tracemalloc
 
-from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.link.scroll import Scroll
+from ordolex.core.talk.conversation import Direction, Row
+from ordolex.core.talk.scroll import Scroll
 
 LINE = b"%07d  raceway 3 oxygen 9.42 mg/L  temperature 8.6 C  ok\r\n"
 

@@ -16,9 +16,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from ordolex.core.export import export
-from ordolex.core.record import LinkRecord
-from ordolex.core.sieve import Sieve
+from ordolex.core.record.export import export
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.record.sieve import Sieve
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import rows_with

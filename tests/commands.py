@@ -23,8 +23,8 @@ _ready.set_forkserver_preload(
     [
         "tests.commands",
         *(f"ordolex.cli.{module.name}" for module in iter_modules(ordolex.cli.__path__)),
-        *("ordolex.core.match.infer", "ordolex.core.export", "ordolex.draw.sheet", "ordolex.draw.chain"),
-        *("ordolex.io.match.matcher", "ordolex.io.runner", "ordolex.io.book.book", "ordolex.io.device.talk"),
+        *("ordolex.core.match.infer", "ordolex.core.record.export", "ordolex.draw.sheet", "ordolex.draw.chain"),
+        *("ordolex.io.match.matcher", "ordolex.io.link.runner", "ordolex.io.book.book", "ordolex.io.device.talk"),
     ]
 )
 

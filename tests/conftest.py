@@ -16,9 +16,9 @@ import pytest
 
 from ordolex.bench.plan import Plan
 from ordolex.bench.serve import Bench
-from ordolex.core.bench_notice import BenchNotice, decode
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event
+from ordolex.core.port.bench_notice import BenchNotice, decode
+from ordolex.core.record.items import Event
 from ordolex.io.transport.base import ModemLines
 
 

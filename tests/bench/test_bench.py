@@ -13,16 +13,16 @@ import pytest
 from ordolex.bench.devices.oxygen import OxygenTransmitter
 from ordolex.bench.plan import PlanError, read_plan
 from ordolex.bench.serve import Bench, ControlError
-from ordolex.core.bench_notice import decode
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.port.bench_notice import decode
 from ordolex.core.text import nmea0183
-from ordolex.core.wire.receiver import Character
-from ordolex.io.faults import Fault
+from ordolex.core.uart.receiver import Character
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import survey
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import Fault
 from tests.conftest import OXYGEN, PLUG, TALKER, Notes, ServeBench, program, until
 
 # ---- the oxygen transmitter, without a line

@@ -3,11 +3,11 @@
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
-from ordolex.core.screen import DeviceScreen
 from ordolex.core.tables.complete import complete
-from ordolex.core.wire.receiver import Character
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.core.talk.screen import DeviceScreen
+from ordolex.core.uart.receiver import Character
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import pull
 from ordolex.io.work.paced import read_pace, send_paced

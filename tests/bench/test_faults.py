@@ -2,10 +2,10 @@
 
 import pytest
 
+from ordolex.core.advice.causes import causes
 from ordolex.core.line.notation import read_line
-from ordolex.core.link.causes import causes
 from ordolex.core.link.question import Question
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from tests.conftest import OXYGEN, Notes, ServeBench, until
 
 DEVICES: dict[str, dict[str, object]] = {

@@ -8,14 +8,14 @@ import pytest
 
 from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.bench.devices.modem import Modem
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import Call, State
-from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet import Sheet
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 from ordolex.io.device.identity import identify
 from ordolex.io.device.meter import MeterDevice
 from ordolex.io.device.modbus import ModbusUnit, scan
@@ -23,8 +23,8 @@ from ordolex.io.device.modem import dial, escape, hang_up
 from ordolex.io.device.procedure import Typist
 from ordolex.io.device.rehearsal import rehearse
 from ordolex.io.device.settings import apply, device_for
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
 from tests.conftest import Notes, ServeBench, until
 
 SHEETS = all_sheets()[0]

@@ -11,11 +11,11 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.core.bench_notice import BenchNotice
-from ordolex.core.export import FORMS
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.receiver import Receiver
+from ordolex.core.port.bench_notice import BenchNotice
+from ordolex.core.record.export import FORMS
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver
 from ordolex.io.book.reader import BookReader
 from ordolex.io.ports.benches import BenchProcess
 from tests.commands import run_text

@@ -17,12 +17,12 @@ from pathlib import Path
 import pytest
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event, LinkRecord
-from ordolex.io import places
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.files import safe_name
+from ordolex.io.own import places
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.files import safe_name
 from tests.commands import run_bytes
 from tests.conftest import BenchNotice, program
 
@@ -218,7 +218,7 @@ def test_odd_arguments_get_one_line(arguments: tuple[str | bytes, ...], status: 
 
 
 def test_sheets_that_are_nested_or_take_forever_or_hold_codes_are_borne(tmp_path: Path) -> None:
-    from ordolex.io.sheets import own_folder
+    from ordolex.io.own.sheets import own_folder
 
     own_folder().mkdir(parents=True)
     deep = tmp_path / "deep.toml"

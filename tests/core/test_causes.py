@@ -2,9 +2,9 @@
 
 import pytest
 
+from ordolex.core.advice.by_hand import HAND_TESTS
+from ordolex.core.advice.causes import _CAUSES, _SILENCE, Inferred, Told, causes
 from ordolex.core.line.notation import read_line
-from ordolex.core.link.by_hand import HAND_TESTS
-from ordolex.core.link.causes import _CAUSES, _SILENCE, Inferred, Told, causes
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.signs import Signs
 

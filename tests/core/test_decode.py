@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from ordolex.core.decode import census, decode
-from ordolex.core.experiments import last_good, tried
+from ordolex.core.advice.layers import directions, first_failing, layers
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer, Ended
-from ordolex.core.link.layers import directions, first_failing, layers
 from ordolex.core.link.question import Question
 from ordolex.core.link.state import LinkState
-from ordolex.core.record import Event
+from ordolex.core.protocols.in_words import census, decode
+from ordolex.core.record.items import Event
+from ordolex.core.record.tried import last_good, tried
 from ordolex.core.text import nmea0183
 
 

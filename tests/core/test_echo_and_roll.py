@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from ordolex.core.link.echo import EchoWatch, echo_hint
-from ordolex.core.roll import Roll, read_points
+from ordolex.core.talk.echo import EchoWatch, echo_hint
+from ordolex.core.talk.points import Roll, read_points
 
 
 @pytest.mark.parametrize(

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordolex.core.export import FORMS, export, rows_of, utc_text
-from ordolex.core.link.conversation import Conversation
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Chunk, Event
+from ordolex.core.record.export import FORMS, export, rows_of, utc_text
+from ordolex.core.record.items import Chunk, Event
+from ordolex.core.talk.conversation import Conversation
 
 NAMES = {1: "Raceway 1 oxygen", 2: 'a "quoted", name'}
 T = 1_795_000_000_000_000

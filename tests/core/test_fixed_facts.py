@@ -6,13 +6,13 @@ from ipaddress import IPv4Address, IPv4Network
 
 import pytest
 
+from ordolex.core.device.form import _place_fault
+from ordolex.core.device.ratios import compare, read_ratio
 from ordolex.core.link.ladder import TABLE, Happening, Rung
 from ordolex.core.netserial.telnet import Telnet
-from ordolex.core.plan import _place_fault
 from ordolex.core.protocols import meter
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.pdu import ModbusError, read_reply
-from ordolex.core.ratios import compare, read_ratio
 from ordolex.core.tables.complete import complete
 from ordolex.core.tables.table import Table
 

@@ -7,15 +7,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
+from ordolex.core.advice.next_step import advise
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.advice import advise
-from ordolex.core.link.conversation import Conversation, Direction
 from ordolex.core.link.exchange import MAX_ANSWER, Answer, Ended, Exchange
 from ordolex.core.link.judge import WINDOW, Judge, LineErrors
 from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
+from ordolex.core.talk.conversation import Conversation, Direction
 
 LINE = LineSettings(19200)
 

@@ -8,7 +8,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ordolex.core.checks import crc16, frames_in
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.judge import LineErrors
@@ -26,14 +25,15 @@ from ordolex.core.match.clean import reads_clean
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.formats import Format, formats
 from ordolex.core.match.infer import infer
-from ordolex.core.match.plan import attempts, expected, longest_s, seconds, with_bit_7, with_units
+from ordolex.core.match.order import attempts, expected, longest_s, seconds, with_bit_7, with_units
 from ordolex.core.match.read import Supposed, read_out
 from ordolex.core.match.shapes import seen_in
 from ordolex.core.match.stored import captures
-from ordolex.core.match.verdict import Kind, judge
-from ordolex.core.record import Chunk, Event
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.receiver import Receiver, Resync
+from ordolex.core.match.verdict import Kind, judge, speaks_for
+from ordolex.core.protocols.modbus.crc import crc16, frames_in
+from ordolex.core.record.items import Chunk, Event
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver, Resync
 
 TEXT = b"spring level 412 mm, lid closed, battery 3.61 V\r\nraceway 2 oxygen 9.4 mg/l, ok\r\n" * 2
 
@@ -189,6 +189,20 @@ def test_shapes_with_a_right_check_weigh_and_wrong_ones_count_against() -> None:
     assert "OK" in seen_in(b"\r\nOK\r\n")[1]
     # MODBUS over Serial Line V1.02, 6.2.2: the CRC is sent low byte first; a frame with its CRC leaves no remainder
     assert crc16(frame) == 0
+
+
+@pytest.mark.parametrize("count", [12, 24])
+def test_what_comes_clean_at_other_settings_does_not_confirm_them(count: int) -> None:
+    """Seven bits with parity come without a line error at 8N1, and read as noise there."""
+    there, wrong = LineSettings(1200, 7, Parity.EVEN), LineSettings(1200)
+    text = b"FEEDER 2 HOPPER LOW\r\nPUMP 1 STOPPED\r\n"
+    for skip in range(0, 8, 3):
+        amiss = infer([heard("1200 7E1", "1200 8N1", text, skip=skip, count=count, timed=True)])
+        assert not speaks_for(amiss, wrong, few=True)
+        right = infer([heard("1200 7E1", "1200 7E1", text, skip=skip, count=count, timed=True)])
+        assert speaks_for(right, there, few=True)
+        plain = infer([heard("1200 8N1", "1200 8N1", text, skip=skip, count=count, timed=True)])
+        assert speaks_for(plain, wrong, few=True) and not speaks_for(plain, there, few=False)
 
 
 def test_attempts_reach_every_usual_format_and_none_comes_twice() -> None:

@@ -1,5 +1,5 @@
 from ordolex.core.link.wait import proposed_wait_ms
-from ordolex.core.port_help import SIGHTS, Seen, likely_sight, remedies
+from ordolex.core.port.remedies import SIGHTS, Seen, likely_sight, remedies
 
 
 def test_the_survey_moves_its_cause_to_the_front_and_says_why():

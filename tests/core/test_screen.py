@@ -3,7 +3,7 @@
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from ordolex.core.screen import DeviceScreen, Run
+from ordolex.core.talk.screen import DeviceScreen, Run
 
 
 def screen(*pieces: bytes, charset: str = "UTF-8") -> DeviceScreen:

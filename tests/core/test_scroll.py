@@ -5,8 +5,8 @@ from __future__ import annotations
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.link.scroll import Scroll
+from ordolex.core.talk.conversation import Direction, Row
+from ordolex.core.talk.scroll import Scroll
 
 _ROWS = st.builds(
     Row,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from ordolex.core.image import Image, ImageTrouble, decode, differences
-from ordolex.core.plan import plan_faults
-from ordolex.core.ratios import Ratio, RatioTrouble, compare, doubts, read_ratio
-from ordolex.core.setting import Outcome, Reading, Written, read_setting, same, shown
-from ordolex.core.settings_table import SettingsTable
+from ordolex.core.device.form import plan_faults
+from ordolex.core.device.image import Image, ImageTrouble, decode, differences
+from ordolex.core.device.ratios import Ratio, RatioTrouble, compare, doubts, read_ratio
+from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, same, shown
+from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.sheet.parameters import Parameter
-from ordolex.io.sheets import all_sheets
+from ordolex.io.own.sheets import all_sheets
 
 SHEETS = all_sheets()[0]
 DRIVE = SHEETS["variable-speed-drive"]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ordolex.core.setting import Outcome, Reading, Written
-from ordolex.core.settings_table import SettingsTable
-from ordolex.io.sheets import all_sheets
+from ordolex.core.device.setting import Outcome, Reading, Written
+from ordolex.core.device.settings_table import SettingsTable
+from ordolex.io.own.sheets import all_sheets
 
 SHEET = all_sheets()[0]["variable-speed-drive"]
 OF = {"sheet": SHEET.name, "unit": 4}

@@ -10,7 +10,7 @@ from ordolex.bench.plan import read_plan
 from ordolex.core.link.question import Verdict
 from ordolex.core.sheet import Jumper, Sheet, SheetError, checklist, jumper_drawing, read_sheet
 from ordolex.core.text import patterns
-from ordolex.io.sheets import all_sheets, own_folder
+from ordolex.io.own.sheets import all_sheets, own_folder
 from tests.cli.test_cli import refused, run
 
 GOOD = """name = "x"

@@ -1,7 +1,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordolex.core.survey_changes import NEW_S, Changes, UnplugWatch
+from ordolex.core.port.came_and_left import NEW_S, Changes, UnplugWatch
 
 
 def test_what_was_there_at_first_is_not_new_and_what_comes_is_for_a_while() -> None:

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordolex.core.endpoint import EndpointError, read_endpoint
+from ordolex.core.port.endpoint import EndpointError, read_endpoint
 from ordolex.core.text import nmea0183
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.lines import LineCutter

@@ -11,9 +11,9 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
 from ordolex.core.match.clean import after_joining, reads_clean
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.line import Line
-from ordolex.core.wire.receiver import Receiver
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.line import Line
+from ordolex.core.uart.receiver import Receiver
 
 Say = Callable[[int], bytes]
 

@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordolex.core.line.notation import read_line
-from ordolex.core.wire.levels import MARK, SPACE, Edge, Transmitter
-from ordolex.core.wire.line import MAX_WAITING, Line
-from ordolex.core.wire.receiver import Character, Receiver, Resync
+from ordolex.core.uart.levels import MARK, SPACE, Edge, Transmitter
+from ordolex.core.uart.line import MAX_WAITING, Line
+from ordolex.core.uart.receiver import Character, Receiver, Resync
 
 FORMATS = ["".join(f) for f in itertools.product("5678", "NEOMS", ("1", "1.5", "2"))]
 

@@ -12,13 +12,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Chunk, Event, LinkRecord
+from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.io.book import recorder as recorder_module
 from ordolex.io.book import schema
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import BookFault
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import BookFault
 from tests.conftest import program
 
 LINK = LinkRecord(0, "Raceway 1", "tcp://127.0.0.1:1")

@@ -7,18 +7,18 @@ import asyncio
 import pytest
 
 from ordolex.bench.devices.bus import Bus
+from ordolex.core.device.setting import Outcome
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.protocols.framed import Frame, find, wrap
-from ordolex.core.setting import Outcome
 from ordolex.core.sheet import Sheet, read_sheet
 from ordolex.core.sheet.base import filled
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.settings import apply, device_for
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes, until
 

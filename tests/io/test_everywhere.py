@@ -5,11 +5,11 @@ import asyncio
 import pytest
 
 from ordolex.bench.serve import Bench
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question
-from ordolex.io.everywhere import Try, ask_everywhere, longest_s
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.io.link.everywhere import Try, ask_everywhere, longest_s
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for

@@ -11,17 +11,17 @@ from collections.abc import AsyncIterator, Callable
 
 import pytest
 
+from ordolex.core.device.setting import Outcome
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.protocols.modbus.server import Unit
-from ordolex.core.setting import Outcome
 from ordolex.core.sheet import Sheet, read_sheet
 from ordolex.io.device.modbus import scan
 from ordolex.io.device.settings import apply, device_for
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.io.work.rate import change_rate
 from tests.conftest import Notes, until
@@ -278,7 +278,7 @@ async def test_unit_0_is_neither_read_nor_written_without_a_word(notes: Notes) -
 async def test_what_may_act_is_not_asked_again_when_the_port_is_back(
     asked: Question, again: bool, notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.runner._RETRY_S", (0.01,))
+    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.01,))
     answer = b"+001\r\n" if b"TST" in asked.data else b"A,B,C,D\r\n" if b"IDN" in asked.data else b"\r\nOK\r\n"
     port = MemoryTransport(lambda port, data: port.say(answer))
     runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)

@@ -10,16 +10,16 @@ from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
 from ordolex.core.match.infer import Group, Inference, Ranked
 from ordolex.core.match.verdict import Kind
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.sheet import read_sheet
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asks import generic, of_family, of_sheet
 from ordolex.io.match.listening import Listening
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
-from ordolex.io.runner import LinkRunner
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes, ServeBench, until
 

@@ -9,7 +9,7 @@ import pytest
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.protocols import meter
 from ordolex.io.device.meter import MeterDevice
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes
 

@@ -11,11 +11,11 @@ import pytest
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.netserial.comport import Control
-from ordolex.io.faults import SettingsRefused
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.holders import holders, sees_all
 from ordolex.io.ports.survey import ListedPort, identity_at, path_of, survey
 from ordolex.io.ports.sysfs import is_without_hardware
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import SettingsRefused
 from ordolex.io.transport.base import ModemLines
 from ordolex.io.transport.linux_line import is_another_rate, marks_errors, rate_in_force
 from ordolex.io.transport.serial_port import SerialTransport, with_pulses
@@ -67,7 +67,7 @@ async def test_bytes_that_are_held_back_are_said_and_counted_at_release(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     now = [100.0]
-    monkeypatch.setattr("ordolex.io.runner.mono_s", lambda: now[0])
+    monkeypatch.setattr("ordolex.io.link.runner.mono_s", lambda: now[0])
     port = MemoryTransport()
     runner = LinkRunner(1, "/dev/made-up", LINE, notes, lambda endpoint: port)
     await runner.open()
@@ -82,7 +82,7 @@ async def test_bytes_that_are_held_back_are_said_and_counted_at_release(
 async def test_under_flow_control_a_write_waits_and_is_not_given_up(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.runner._STUCK_AFTER_S", 0.02)
+    monkeypatch.setattr("ordolex.io.link.runner._STUCK_AFTER_S", 0.02)
     goes_on = asyncio.Event()
 
     class Held(MemoryTransport):
@@ -119,7 +119,7 @@ OTHER = ListedPort("/dev/ttyUSB0", "ttyUSB0", "Made-up", "B2", "0403:6001", "1-2
 async def test_another_adapter_under_the_old_name_is_not_opened_and_the_own_one_followed(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.runner._RETRY_S", (0.01,))
+    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.01,))
     there = [ADAPTER]
     opened: list[str] = []
     port = MemoryTransport()

@@ -5,15 +5,15 @@ from collections.abc import Callable
 
 import pytest
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
-from ordolex.io import runner as runner_module
-from ordolex.io.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
-from ordolex.io.runner import LinkRunner
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.io.link import runner as runner_module
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import Listener, Transport
 from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
 from tests.conftest import Notes, until

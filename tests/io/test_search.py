@@ -6,18 +6,18 @@ from types import SimpleNamespace
 
 import pytest
 
-from ordolex.core.export import rows_of
-from ordolex.core.link.conversation import Direction
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event, LinkRecord
-from ordolex.core.sieve import Sieve, since_midnight
+from ordolex.core.record.export import rows_of
+from ordolex.core.record.items import Event, LinkRecord
+from ordolex.core.record.sieve import Sieve, since_midnight
+from ordolex.core.talk.conversation import Direction
 from ordolex.io.book.book import Book
 from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.room import RoomWatch
 from ordolex.io.book.search import rows_with
 from ordolex.io.book.secret_search import disguises, search
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 
 @pytest.fixture

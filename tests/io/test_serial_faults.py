@@ -12,12 +12,12 @@ from pathlib import Path
 import pytest
 import serial
 
-from ordolex.core.bench_notice import BenchDevice, BenchNotice
 from ordolex.core.line.settings import LineSettings, Parity
-from ordolex.io.faults import Fault, NoRights, PortHeld, PortMissing, SettingsRefused
+from ordolex.core.port.bench_notice import BenchDevice, BenchNotice
 from ordolex.io.ports.holders import Holder, holders
 from ordolex.io.ports.survey import ListedPort, survey
 from ordolex.io.ports.sysfs import uart_of
+from ordolex.io.system.faults import Fault, NoRights, PortHeld, PortMissing, SettingsRefused
 from ordolex.io.transport.driver_counters import difference
 from ordolex.io.transport.serial_port import SerialTransport, open_fault
 from tests.conftest import Ear, until

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 
 import pytest
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.faults import Fault, PortLost
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.io.system.faults import Fault, PortLost
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.rfc2217 import Rfc2217Transport
 from ordolex.io.transport.serial_port import SerialTransport

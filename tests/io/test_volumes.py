@@ -4,11 +4,11 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.volumes import Limit, Volumes, read_limit
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 
 def test_every_byte_is_in_one_of_the_books(tmp_path: Path) -> None:

@@ -53,7 +53,7 @@ def test_every_command_is_in_the_readme() -> None:
 
 
 def test_a_sieve_reads_text_bytes_and_patterns() -> None:
-    from ordolex.core.link.conversation import Direction, Row
+    from ordolex.core.talk.conversation import Direction, Row
 
     row = Row(Direction.HEARD, 0, b"9.42 mg/l\r\n")
     assert Sieve("MG/L").passes(1, row) and not Sieve("ml").passes(1, row)

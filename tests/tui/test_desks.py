@@ -12,18 +12,18 @@ from textual.events import Key
 from textual.pilot import Pilot
 from textual.widgets import DataTable, Input, OptionList, Static
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import LinkRecord
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.receiver import Receiver
-from ordolex.io.bag import own_bag
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import NotNetworkSerial, PortHeld
+from ordolex.io.own.bag import own_bag
 from ordolex.io.ports.survey import PortFacts
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import NotNetworkSerial, PortHeld
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.find import FindDesk
@@ -174,7 +174,7 @@ async def test_hostile_bytes_never_reach_the_screen_as_commands(
 
 
 async def test_a_port_that_is_pulled_is_gone_and_comes_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("ordolex.io.runner._RETRY_S", (0.3,))
+    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.3,))
     async with at_site(tmp_path, monkeypatch) as site:
         await site.open_port()
         site.twins.pop("/dev/made-up").vanish()
@@ -225,12 +225,14 @@ async def test_history_line_ends_and_control_bytes_of_the_entry(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(b"heard\r")
         await site.open_port()
         entry = site.app.desk.query_one(Input)
         entry.value = r"\x02ab<ETX>"
         await site.pilot.press("ctrl+n", "enter")
         twin = site.twins["/dev/made-up"]
         await site.until(lambda: bytes(twin.written) == b"\x02ab\x03\r")
+        await site.until(lambda: "heard" in site.rows() and " in " in site.said())  # nothing more will be said of it
         entry.value = r"bad \q"
         await site.pilot.press("enter")
         await site.until(lambda: "is no control byte" in site.said())

@@ -11,7 +11,7 @@ from textual._compositor import CompositorUpdate
 from textual.app import App, ComposeResult
 from textual.screen import Screen
 
-from ordolex.core.screen import DeviceScreen
+from ordolex.core.talk.screen import DeviceScreen
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.screen_view import ScreenView

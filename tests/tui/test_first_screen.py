@@ -20,7 +20,16 @@ from tests.tui.test_desks import PORT, at_site
 
 
 def test_the_first_screen_imports_neither_numbers_nor_sheets_nor_what_runs_a_link() -> None:
-    heavy = ("numpy", "pydantic", "pyte", "regex", "typer", "serial", "ordolex.io.runner", "ordolex.tui.desks.talk")
+    heavy = (
+        "numpy",
+        "pydantic",
+        "pyte",
+        "regex",
+        "typer",
+        "serial",
+        "ordolex.io.link.runner",
+        "ordolex.tui.desks.talk",
+    )
     code = (
         "import sys, ordolex.cli.start, ordolex.cli.interface, ordolex.io.book.book, ordolex.tui.app\n"
         f"print([name for name in {heavy} if name in sys.modules])"

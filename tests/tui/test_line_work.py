@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input, Static
 
-from ordolex.core.screen import DeviceScreen
+from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.text.visible import without_codes
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.talk.keys import Masking

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
 from tests.tui.terminal import IN_TMUX, Terminal
 

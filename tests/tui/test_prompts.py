@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from textual.app import App
 
-from ordolex.io.sheets import all_sheets
+from ordolex.io.own.sheets import all_sheets
 from ordolex.tui.ready import ReadyList
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture, Prompt

@@ -13,7 +13,7 @@ from textual.widgets import Static
 
 from ordolex.bench.devices.bus import Bus
 from ordolex.core.line.notation import read_line
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.desks.set import SetDesk
 from ordolex.tui.widgets.frame import HeadLine

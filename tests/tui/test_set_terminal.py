@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 from ordolex.bench.devices.feeder import PASSWORD
-from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
 from tests.tui.terminal import IN_TMUX, Terminal
 from tests.tui.test_consoles_terminal import line, opened

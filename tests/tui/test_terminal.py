@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.port.bench_notice import BenchNotice
 from tests.conftest import program
 from tests.tui.terminal import IN_TMUX, Terminal
 

@@ -6,8 +6,8 @@ import pytest
 from textual.widgets import OptionList, Static
 
 from ordolex.core.line.notation import read_line
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.receiver import Receiver
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver
 from tests.tui.test_desks import Site, at_site
 
 

@@ -19,7 +19,7 @@ from ordolex.core.netserial.comport import (
     Purge,
 )
 from ordolex.core.netserial.ends import Command, ComPortServer, Data, Held
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _PARITIES: dict[int, Parity] = {value: parity for parity, value in PARITY_VALUES.items()}
 _STOPS: dict[int, float] = {value: stop for stop, value in STOP_VALUES.items()}

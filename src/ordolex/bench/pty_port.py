@@ -15,7 +15,7 @@ from collections.abc import Callable
 
 from ordolex.bench.station import Station
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _TCGETS2 = 0x802C542A  # asm-generic/ioctls.h: termios2 carries the rate as a number
 _TERMIOS2 = struct.Struct("4I B 19s 2I")

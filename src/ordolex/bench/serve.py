@@ -15,9 +15,9 @@ from ordolex.bench.network_port import NetworkPort
 from ordolex.bench.plan import DevicePlan, Plan
 from ordolex.bench.pty_port import PtyPort
 from ordolex.bench.station import Station
-from ordolex.core.bench_notice import BenchDevice, BenchNotice
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import SettingsError
+from ordolex.core.port.bench_notice import BenchDevice, BenchNotice
 
 HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"

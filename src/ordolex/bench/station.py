@@ -31,9 +31,9 @@ from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.levels import Transmitter
-from ordolex.core.wire.line import Line
-from ordolex.core.wire.receiver import Character, Receiver
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.line import Line
+from ordolex.core.uart.receiver import Character, Receiver
 
 Sink = Callable[[list[Character]], None]
 TEMPERS: dict[str, tuple[str, ...]] = {

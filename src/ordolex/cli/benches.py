@@ -18,20 +18,20 @@ from ordolex.bench.serve import serve, stop_with_parent
 from ordolex.cli.common import USAGE, faults_said, print_json, refuse
 from ordolex.cli.exchange import stop_on_signals
 from ordolex.cli.interface import run_interface
-from ordolex.core.bench_notice import BenchNotice
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import SHORTEST_MS
+from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io import places
 from ordolex.io.book.nowhere import NoBook
-from ordolex.io.everywhere import Try, ask_everywhere, words
-from ordolex.io.faults import Fault
-from ordolex.io.files import private_file, private_folder
+from ordolex.io.link.everywhere import Try, ask_everywhere, words
+from ordolex.io.own import places
 from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
 from ordolex.io.ports.survey import PortFacts, survey
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import private_file, private_folder
 
 _WATCH_S = 0.5
 

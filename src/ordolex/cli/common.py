@@ -14,20 +14,20 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from ordolex.bench.errors import PlanError
-from ordolex.core.endpoint import EndpointError, read_endpoint
 from ordolex.core.line.notation import ReadLine, read_line
 from ordolex.core.line.settings import SettingsError
+from ordolex.core.port.endpoint import EndpointError, read_endpoint
 from ordolex.core.text.escapes import EscapeError
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
-from ordolex.io.files import check_new, write_new
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import check_new, write_new
 
 FAILED, USAGE = 1, 2
 ForceOption = Annotated[bool, typer.Option("--force", help="Write over a file that is there.")]
 
 
 def print_json(value: Any) -> None:
-    from ordolex.core.export import json_text  # it imports what a table is made of: most commands print none
+    from ordolex.core.record.export import json_text  # it imports what a table is made of: most commands print none
 
     typer.echo(json_text(value))
 

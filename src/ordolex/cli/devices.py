@@ -11,17 +11,17 @@ import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
 from ordolex.cli.exchange import kept_in
+from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, shown
 from ordolex.core.match.wishes import read_units
-from ordolex.core.setting import Outcome, Reading, Written, read_setting, shown
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Device
 from ordolex.io.device.modbus import ModbusUnit, Scanned, scan
 from ordolex.io.device.settings import apply, device_for, words_of
-from ordolex.io.faults import Fault
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
 
 Result = TypeVar("Result")
 EndpointArgument = Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")]

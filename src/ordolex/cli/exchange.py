@@ -13,19 +13,19 @@ from typing import Annotated, Any, Protocol
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import ReadLine
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.volumes import Volumes, read_limit
-from ordolex.io.runner import LinkRunner, RecorderLike
+from ordolex.io.link.runner import LinkRunner, RecorderLike
 
 _LOOK_S = 0.3
 

@@ -6,8 +6,8 @@ import os
 import sys
 from pathlib import Path
 
-from ordolex.io import places
-from ordolex.io.faults import Fault
+from ordolex.io.own import places
+from ordolex.io.system.faults import Fault
 
 
 def run_interface(path: Path, site: str = "") -> int:

@@ -9,17 +9,17 @@ from typing import Annotated
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
-from ordolex.core.export import FORMS, export
-from ordolex.core.link.conversation import Direction
-from ordolex.core.record import LinkRecord
-from ordolex.core.sieve import Sieve
+from ordolex.core.record.export import FORMS, export
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.record.sieve import Sieve
+from ordolex.core.talk.conversation import Direction
 from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.rescue import rescue
 from ordolex.io.book.search import items_with, span_of
 from ordolex.io.book.secret_search import files_of, search
-from ordolex.io.faults import Fault
-from ordolex.io.files import check_new, write_new
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import check_new, write_new
 
 
 def add_to(app: typer.Typer) -> None:

@@ -13,10 +13,10 @@ from ordolex.cli.exchange import kept_in
 from ordolex.core.sheet import Lists
 from ordolex.core.tables.complete import complete
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
-from ordolex.io.files import safe_name, write_new
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name, write_new
 from ordolex.io.work.lists import Pulled, pull, table_event
 
 

@@ -11,7 +11,7 @@ import typer
 
 from ordolex import __version__
 from ordolex.cli.common import faults_said
-from ordolex.io import places
+from ordolex.io.own import places
 
 MODULE_OF = {
     "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",

@@ -12,26 +12,26 @@ import typer
 
 from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
 from ordolex.cli.exchange import kept_in
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.infer import Inference, Ranked, infer
-from ordolex.core.match.plan import with_units
+from ordolex.core.match.order import with_units
 from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
+from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
+from ordolex.io.link.runner import LinkRunner, RecorderLike
 from ordolex.io.match import asks
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
-from ordolex.io.runner import LinkRunner, RecorderLike
-from ordolex.io.sheets import all_sheets
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
 
 
 def add_to(app: typer.Typer) -> None:

@@ -9,8 +9,8 @@ import traceback
 from collections.abc import Callable
 
 from ordolex.core.text.visible import visible_text
-from ordolex.io.files import private_file, private_folder
-from ordolex.io.places import fault_log
+from ordolex.io.own.places import fault_log
+from ordolex.io.system.files import private_file, private_folder
 
 FAILED = 1
 

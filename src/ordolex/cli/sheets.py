@@ -10,7 +10,7 @@ import typer
 from ordolex.cli.common import FAILED, faults_said, print_json, refuse
 from ordolex.core.sheet import SheetError, checklist
 from ordolex.core.text.visible import visible_text
-from ordolex.io.sheets import all_sheets, own_folder, read_file
+from ordolex.io.own.sheets import all_sheets, own_folder, read_file
 
 sheet_app = typer.Typer(help="Device sheets.", no_args_is_help=True, rich_markup_mode=None)
 

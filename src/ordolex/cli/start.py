@@ -20,8 +20,8 @@ def _commands() -> None:
 def _interface() -> None:
     """On the book that was open last."""
     from ordolex.cli.interface import run_interface
-    from ordolex.io import places
-    from ordolex.io.faults import Fault
+    from ordolex.io.own import places
+    from ordolex.io.system.faults import Fault
 
     try:
         status = run_interface(places.last_book())

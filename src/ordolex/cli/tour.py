@@ -9,17 +9,17 @@ from typing import Any
 
 import typer
 
-from ordolex.core.bench_notice import BenchNotice
-from ordolex.core.export import FORMS, SUFFIX, export
+from ordolex.core.advice.next_step import advise
 from ordolex.core.line.notation import read_line
-from ordolex.core.link.advice import advise
 from ordolex.core.link.question import Question
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.bench_notice import BenchNotice
+from ordolex.core.record.export import FORMS, SUFFIX, export
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.book.book import Book
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import survey
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 
 
 def run_tour(notice: BenchNotice, folder: Path) -> None:

@@ -18,8 +18,8 @@ from ordolex.core.wiring.idle import ReadingError, idle
 from ordolex.core.wiring.parts import CATALOGUE, PartError
 from ordolex.core.wiring.solve import Bag, Mend, Solution, mend, solve
 from ordolex.core.wiring.words import BAD, GOOD, chain_line, end_words, signal_lines
-from ordolex.io.bag import load_bag
-from ordolex.io.faults import Fault
+from ordolex.io.own.bag import load_bag
+from ordolex.io.system.faults import Fault
 
 _FLOWS = {"none": Flow.NONE, "rts/cts": Flow.RTS_CTS, "dtr/dsr": Flow.DTR_DSR}
 

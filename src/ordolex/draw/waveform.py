@@ -6,7 +6,7 @@ from matplotlib.figure import Figure
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.text.escapes import named
-from ordolex.core.wire.shape import MAX_CHARACTERS, VOLTS, named_bits, volts
+from ordolex.core.uart.shape import MAX_CHARACTERS, VOLTS, named_bits, volts
 from ordolex.draw.sheet import COPPER, DIM, INK, sheet
 
 _LEFT, _WIDTH, _HIGH = 24.0, 240.0, 26.0

@@ -20,16 +20,16 @@ from textual.events import Event, Key, Paste, Resize
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
-from ordolex.core.endpoint import Endpoint, read_endpoint
-from ordolex.core.link.causes import NOTHING_TOLD
-from ordolex.core.record import LinkRecord
+from ordolex.core.advice.causes import NOTHING_TOLD
+from ordolex.core.port.endpoint import Endpoint, read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.book import Book
 from ordolex.io.book.room import RoomWatch
-from ordolex.io.faults import Fault, NotNetworkSerial
-from ordolex.io.hub import Hub
+from ordolex.io.link.hub import Hub
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import survey
-from ordolex.io.sheets import all_sheets
+from ordolex.io.system.faults import Fault, NotNetworkSerial
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context

@@ -14,9 +14,9 @@ from textual.widgets import Static
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
-from ordolex.io.everywhere import Try, longest_s, words
+from ordolex.io.link.everywhere import Try, longest_s, words
 from ordolex.io.ports.survey import PortFacts
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.session import Session
 from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
 from ordolex.tui.widgets.prompts import Prompt

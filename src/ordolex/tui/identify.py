@@ -9,7 +9,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Input, Static
 
-from ordolex.core.survey_changes import UnplugWatch
+from ordolex.core.port.came_and_left import UnplugWatch
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.session import Session
 from ordolex.tui.widgets.entry_line import EntryLine

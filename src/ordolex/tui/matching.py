@@ -8,12 +8,12 @@ from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from dataclasses import replace
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.wait import SHORTEST_MS
+from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 
@@ -132,7 +132,7 @@ def place_reading(text: str) -> str:
 
 def points_reading(text: str) -> str:
     """Points to be tested. Raises ValueError."""
-    from ordolex.core.roll import read_points
+    from ordolex.core.talk.points import read_points
 
     return f"{len(read_points(text))} points"
 

@@ -12,7 +12,7 @@ from textual.widgets import Static
 
 from ordolex.core.sheet import Sheet, checklist, jumper_drawing
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.theme import PALETTES
 from ordolex.tui.widgets.prompts import CSS, Prompt
 

@@ -11,34 +11,34 @@ from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from ordolex.core.endpoint import read_endpoint
+from ordolex.core.advice.causes import Told
+from ordolex.core.advice.next_step import ASK
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
-from ordolex.core.link.advice import ASK
-from ordolex.core.link.causes import Told
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.signals import Signals
 from ordolex.core.link.state import LinkState
-from ordolex.core.port_help import Seen
-from ordolex.core.record import Event, LinkRecord
-from ordolex.core.survey_changes import Changes
+from ordolex.core.port.came_and_left import Changes
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.remedies import Seen
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io import sheets
 from ordolex.io.book.book import Book
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.hub import Hub
-from ordolex.io.link_view import LinkView
+from ordolex.io.link.hub import Hub
+from ordolex.io.link.view import LinkView
+from ordolex.io.own import sheets
 from ordolex.io.ports.survey import PortFacts
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.tui.told import ToldOfLinks
 
 if TYPE_CHECKING:  # what the first screen does not need is imported by the method that needs it
+    from ordolex.core.device.settings_table import SettingsTable
     from ordolex.core.link.exchange import Answer
-    from ordolex.core.settings_table import SettingsTable
     from ordolex.core.sheet import Sheet
-    from ordolex.io.everywhere import Try
-    from ordolex.io.runner import LinkRunner
+    from ordolex.io.link.everywhere import Try
+    from ordolex.io.link.runner import LinkRunner
     from ordolex.tui.talks import Talk, Talks
 
 _NO_LINE = LineSettings(9600)
@@ -308,7 +308,7 @@ class Session:
         sheet = self.sheet_of(link)
         if sheet is None or not sheet.parameter:
             return None
-        from ordolex.core.settings_table import SettingsTable
+        from ordolex.core.device.settings_table import SettingsTable
 
         key = (link.id, link.sheet, self.unit_of(link))
         if key not in self._settings:
@@ -344,7 +344,7 @@ class Session:
         ]  # fmt: skip
 
     def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
-        from ordolex.io.wake import wake
+        from ordolex.io.link.wake import wake
 
         runner = self.runner(link)
         return None if runner is None else self.hub.call(wake(runner, sheet))

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from ordolex.core.link.conversation import Conversation, Row
-from ordolex.core.link.echo import EchoWatch
-from ordolex.core.link.scroll import Scroll
 from ordolex.core.protocols.at.call import Call
-from ordolex.core.record import CUTTING_EVENTS, Chunk, Event, LinkRecord
-from ordolex.core.screen import DeviceScreen
+from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event, LinkRecord
+from ordolex.core.talk.conversation import Conversation, Row
+from ordolex.core.talk.echo import EchoWatch
+from ordolex.core.talk.screen import DeviceScreen
+from ordolex.core.talk.scroll import Scroll
 from ordolex.core.text.escapes import named
 from ordolex.io.book.book import Book
-from ordolex.io.clock import utc_us
-from ordolex.io.feed import Passed
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.feed import Passed
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import utc_us
 
 EARLIER_ITEMS = 300
 """So much of the book's end is looked at for what was said before."""

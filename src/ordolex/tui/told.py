@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from ordolex.core.advice.causes import Inferred, Told
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.causes import Inferred, Told
-from ordolex.io.link_view import LinkView
+from ordolex.io.link.view import LinkView
 
 
 class ToldOfLinks:

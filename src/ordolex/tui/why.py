@@ -12,10 +12,10 @@ from textual.containers import Vertical
 from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
-from ordolex.core.link.by_hand import HAND_TESTS
-from ordolex.core.link.causes import Cause, causes
+from ordolex.core.advice.by_hand import HAND_TESTS
+from ordolex.core.advice.causes import Cause, causes
 from ordolex.core.link.ladder import Rung
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.session import Session

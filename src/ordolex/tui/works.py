@@ -10,11 +10,11 @@ from typing import Any
 
 from rich.text import Text
 
-from ordolex.core.link.echo import LEAST, echo_hint
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.talk.echo import LEAST, echo_hint
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.faults import Fault
 from ordolex.io.work.paced import Progress
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.theme import Palette

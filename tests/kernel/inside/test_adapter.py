@@ -14,9 +14,9 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.io.book.reader import BookReader
-from ordolex.io.faults import Fault, SettingsRefused
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import survey
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import Fault, SettingsRefused
 from ordolex.io.transport.serial_port import SerialTransport
 from tests.conftest import Ear, Notes
 from tests.kernel.inside.conftest import Outside, until

@@ -15,10 +15,10 @@ import pytest
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.faults import SettingsRefused
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.holders import holders, sees_all
 from ordolex.io.ports.survey import survey
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import SettingsRefused
 from ordolex.io.transport.linux_line import rate_in_force
 from ordolex.io.transport.serial_port import SerialTransport
 from tests.conftest import Ear, Notes

@@ -9,7 +9,7 @@ from __future__ import annotations
 import random
 
 from ordolex.bench.devices.base import Say
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 PAGE = 12
 _POINTS = ("raceway 1 oxygen", "raceway 2 oxygen", "intake level", "pump 2 running", "door hatching room", "blower B")

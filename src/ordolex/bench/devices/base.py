@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple, Protocol, runtime_checkable
 
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 
 class Say(NamedTuple):

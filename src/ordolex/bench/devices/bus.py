@@ -10,13 +10,13 @@ import math
 from collections.abc import Callable
 
 from ordolex.bench.devices.base import Say
-from ordolex.core.checks import crc16
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.protocols.modbus.crc import crc16
 from ordolex.core.protocols.modbus.frames import FRAMINGS, Ascii, Tcp, lrc, quiet_s
 from ordolex.core.protocols.modbus.pdu import Code, request_length
 from ordolex.core.protocols.modbus.server import Refused, Unit
 from ordolex.core.protocols.modbus.values import encode
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _TURN_ROUND_S, _SLOW_S = 0.006, 0.18
 TEMPERS = ("busy", "refuse", "forget", "wrong-check", "truncated", "other-unit")

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _BURST = 40  # lines that are handed over together
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ordolex.bench.devices.base import Say
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 
 class EchoPlug:

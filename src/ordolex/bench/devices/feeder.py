@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 LOGIN, PASSWORD = "operator", "trout-4711"
 """What its plate says; made up, and in the bench's document."""

@@ -12,7 +12,7 @@ import re
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.protocols import meter
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 ADDRESS = "00317"
 _IDENTITY = meter.Identification("BRK", "5", "EM-3 v2.1")

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 RATES = (300, 1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
 NETWORKS = ("Hill Cellular", "Valley Mobile", "Brook Radio")

@@ -14,7 +14,7 @@ from collections import deque
 from collections.abc import Callable
 
 from ordolex.bench.devices.base import Say
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _TURN_ROUND_S = 0.032
 _COMPLAIN_AFTER_S = 0.08

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 
 class Talker:

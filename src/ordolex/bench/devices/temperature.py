@@ -11,7 +11,7 @@ import math
 from ordolex.bench.devices.base import Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.text.nmea0183 import sentence
-from ordolex.core.wire.receiver import Character
+from ordolex.core.uart.receiver import Character
 
 _BASE_C = (8.6, 9.1, 9.4, 9.9)
 _BURST_S = 0.02

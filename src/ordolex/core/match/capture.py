@@ -12,7 +12,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from ordolex.core.line.settings import LineSettings, Parity, parity_bit
-from ordolex.core.wire.receiver import Resync
+from ordolex.core.uart.receiver import Resync
 
 UNKNOWN = 2
 """The level of a sample that the receiver did not tell."""

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.levels import Edge, Transmitter
-from ordolex.core.wire.receiver import Character, Receiver, Resync
+from ordolex.core.uart.levels import Edge, Transmitter
+from ordolex.core.uart.receiver import Character, Receiver, Resync
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,7 +22,7 @@ from ordolex.core.match.read import Characters, Supposed, read_out
 from ordolex.core.match.samples import sender_bits
 from ordolex.core.match.shapes import Shape, like_text, parted, seen_in
 from ordolex.core.match.ways import Candidates
-from ordolex.core.wire.receiver import Resync
+from ordolex.core.uart.receiver import Resync
 
 _CUTS = ((4, 560), (10, 160), (24, 60), (48, 30))  # after so many segments, go on with so many candidates
 _READ = 10  # so many settings are read out and looked at as a whole

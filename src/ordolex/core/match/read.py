@@ -13,7 +13,7 @@ from ordolex.core.match.formats import Format
 from ordolex.core.match.forward import Forward
 from ordolex.core.match.samples import sender_bits
 from ordolex.core.match.ways import Candidates
-from ordolex.core.wire.receiver import Resync
+from ordolex.core.uart.receiver import Resync
 
 
 @dataclass(frozen=True, slots=True)

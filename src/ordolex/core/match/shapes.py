@@ -9,7 +9,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ordolex.core.checks import frames_in
+from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.text import nmea0183
 from ordolex.core.text.patterns import search
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
-from ordolex.core.record import Chunk, Event
+from ordolex.core.record.items import Chunk, Event
 
 
 def captures(items: Iterable[Chunk | Event], line: LineSettings, *, with_flags: bool) -> list[Capture]:

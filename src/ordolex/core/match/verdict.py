@@ -19,6 +19,7 @@ _ALMOST_ALL = 0.9
 _UNEXPLAINED = 0.5
 _OWN = 0.97  # of the rate heard at: from here on it is no slower sender
 _HIGH = 460800  # from here on there is no faster sender to speak of
+_NO_LESS, _ALIKE = 0.5, 0.05  # of the odds of the best: so much does not speak against, where it reads alike or not
 _SOME = 12  # characters, to say what they look like
 
 
@@ -110,6 +111,17 @@ def _unexplained(last: Capture) -> Verdict:
             Kind.OPEN, f"no setting explains this, at {last.heard_at.baud} baud either: two at once, or noise"
         )
     return Verdict(Kind.FASTER, words, LineSettings(115200 if last.heard_at.baud < 57600 else 921600))
+
+
+def speaks_for(alone: Inference, settings: LineSettings, *, few: bool) -> bool:
+    """Whether what came at these settings, weighed by itself, speaks for them. Where `few` characters came, it must not
+    speak for others clearly more."""
+    best = alone.best
+    if best is None or best.best.settings.baud != settings.baud or best.best.inverted:
+        return False
+    mine = next((each.probability for each in alone.ranked if each.settings == settings and not each.inverted), 0.0)
+    alike = settings in [member.settings for member in best.members]
+    return (alike and mine >= _ALIKE * best.best.probability) or (few and mine >= _NO_LESS * best.best.probability)
 
 
 def inverted_advice() -> str:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cache, reduce
 from operator import xor
 
-from ordolex.core.checks import crc16
+from ordolex.core.protocols.modbus.crc import crc16
 
 
 @dataclass(frozen=True, slots=True)

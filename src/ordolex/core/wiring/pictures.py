@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.text.escapes import named
-from ordolex.core.wire.levels import MARK
-from ordolex.core.wire.shape import named_bits, volts
+from ordolex.core.uart.levels import MARK
+from ordolex.core.uart.shape import named_bits, volts
 from ordolex.core.wiring.bus import Node, Verdict
 from ordolex.core.wiring.connectors import End
 from ordolex.core.wiring.faces import rows_seen

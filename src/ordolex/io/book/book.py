@@ -11,14 +11,14 @@ from pathlib import Path
 from typing import Any
 
 from ordolex import __version__
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.book import schema
 from ordolex.io.book.lock import BookLock
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.recorder import Recorder
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import BookFault
-from ordolex.io.files import private_file, private_folder
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import BookFault
+from ordolex.io.system.files import private_file, private_folder
 
 _LOOKED_THROUGH = 32 << 20
 _LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs"

@@ -7,12 +7,12 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from ordolex.core.export import export, utc_text
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record.export import export, utc_text
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.visible import visible, visible_text
 from ordolex.io.book.reader import BookReader
-from ordolex.io.faults import Fault
-from ordolex.io.files import safe_name
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name
 
 
 def write_visit(book: Path, into: Path) -> list[str]:

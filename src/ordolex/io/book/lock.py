@@ -6,8 +6,8 @@ import os
 from pathlib import Path
 from typing import IO
 
-from ordolex.io.faults import BookFault
-from ordolex.io.files import private_file
+from ordolex.io.system.faults import BookFault
+from ordolex.io.system.files import private_file
 
 
 class BookLock:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event
+from ordolex.core.record.items import Event
 
 
 class NoBook:

@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Chunk, Event, LinkRecord
+from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.io.book import schema
-from ordolex.io.faults import BookFault
+from ordolex.io.system.faults import BookFault
 
 if TYPE_CHECKING:
     from ordolex.core.tables.table import Table

@@ -20,12 +20,12 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Chunk, Event
-from ordolex.io import places
+from ordolex.core.record.items import Chunk, Event
 from ordolex.io.book import schema
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import BookFault
-from ordolex.io.files import private_file, private_folder
+from ordolex.io.own import places
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import BookFault
+from ordolex.io.system.files import private_file, private_folder
 
 COMMIT_S = 0.04
 MERGE_US = 10_000

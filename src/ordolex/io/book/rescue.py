@@ -13,7 +13,7 @@ from typing import Any
 
 from ordolex.io.book.book import make_book
 from ordolex.io.book.reader import LAST_US
-from ordolex.io.faults import BookFault, Fault
+from ordolex.io.system.faults import BookFault, Fault
 
 _MAGIC = b"SQLite format 3\x00"
 _PAGE_SIZE = (8192).to_bytes(2)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.io.book.secret_search import files_of
-from ordolex.io.clock import mono_s
+from ordolex.io.system.clock import mono_s
 
 LITTLE, HARDLY_ANY = 1 << 30, 100 << 20
 """Bytes left on the disk below which it is said, and below which it is urgent."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 from pathlib import Path
 
-from ordolex.io.faults import BookFault
+from ordolex.io.system.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
 VERSION = 4

@@ -7,11 +7,11 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import chain
 
-from ordolex.core.export import rows_of
-from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.link.near import lines_near
-from ordolex.core.record import Chunk, Event
-from ordolex.core.sieve import Sieve, read_time
+from ordolex.core.record.export import rows_of
+from ordolex.core.record.items import Chunk, Event
+from ordolex.core.record.near import lines_near
+from ordolex.core.record.sieve import Sieve, read_time
+from ordolex.core.talk.conversation import Direction, Row
 from ordolex.io.book.reader import BookReader, Span
 
 _WAY = {Direction.SENT: "tx", Direction.HEARD: "rx"}

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 _PIECE = 4 << 20
 SHORTEST = 3

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.recorder import RecorderStatus
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import Fault
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import Fault
 
 _AGAIN_S = 60.0
 _UNITS = {"KB": 1000, "MB": 1000**2, "GB": 1000**3}

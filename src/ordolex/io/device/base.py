@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
-from ordolex.core.setting import Outcome, Reading
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
 
 DOUBTFUL = "what came may be the answer to an earlier question, so it is not taken"

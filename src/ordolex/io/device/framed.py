@@ -6,16 +6,16 @@ import asyncio
 import struct
 from collections.abc import Sequence
 
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.framed import Frame, FramePlan, wrap
-from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Payload, Setting
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
-from ordolex.io.faults import PortLost
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.faults import PortLost
 
 _TYPES = {"uint8": "B", "uint16": "H", "int16": "h", "uint32": "I", "int32": "i", "float32": "f"}
 

@@ -9,7 +9,7 @@ from ordolex.core.protocols.modbus import pdu
 from ordolex.core.sheet import Sheet
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 
 
 async def identify(runner: LinkRunner, sheet: Sheet, unit: int) -> str:

@@ -7,16 +7,16 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Sequence
 
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.protocols import meter
-from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
-from ordolex.io.clock import mono_s
 from ordolex.io.device.base import Changed, Trouble, nobody
-from ordolex.io.faults import PortLost
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import PortLost
 
 _SIGN_ON_S = 3.0
 _BREAKS_OFF_S = 2.5  # IEC 62056-21, 6.4.2: no more than 1.5 s between characters of a message

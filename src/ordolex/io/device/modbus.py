@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import ModbusCodec
@@ -14,11 +15,10 @@ from ordolex.core.protocols.modbus.address import READ_BY, Block, Place, blocks,
 from ordolex.core.protocols.modbus.frames import FRAMINGS, Framing, quiet_s
 from ordolex.core.protocols.modbus.pdu import Code, Reply
 from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, scaled, unscaled
-from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Register, Setting
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
-from ordolex.io.faults import PortLost
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.faults import PortLost
 
 _BUSY_AGAIN_S = 0.25
 _NOBODY = "unit 0 is all units of the line at once: nobody answers; give the ID of the one that is meant"

@@ -9,9 +9,9 @@ from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import ESCAPE, GUARD_S
 from ordolex.core.protocols.at.results import AtReply, read_reply
 from ordolex.core.protocols.codecs import AtCodec
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 
 _DIAL_S = 60.0
 _DTR_S = 0.6

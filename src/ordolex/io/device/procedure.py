@@ -9,9 +9,9 @@ import asyncio
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from ordolex.core.device.form import applies
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.plan import applies
 from ordolex.core.sheet.base import filled
 from ordolex.core.sheet.procedures import Procedure, Step
 from ordolex.core.tables.table import lines_of
@@ -19,8 +19,8 @@ from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text, without_codes
-from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 
 _QUIET_S = 0.2
 """Nothing goes out while the device still speaks."""

@@ -12,9 +12,9 @@ from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.procedures import Procedure
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.device.procedure import AskSecret, Outcome, Typist
-from ordolex.io.faults import Fault
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.benches import BenchProcess
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import Fault
 
 
 async def rehearse(

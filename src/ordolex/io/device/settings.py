@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from ordolex.core.setting import Outcome, Reading, Written, same
+from ordolex.core.device.setting import Outcome, Reading, Written, same
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.io.device.base import Device, Trouble
@@ -12,7 +12,7 @@ from ordolex.io.device.framed import FramedDevice
 from ordolex.io.device.meter import MeterDevice
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.text import TextDevice
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 
 
 def device_for(runner: LinkRunner, sheet: Sheet, unit: int | None = None, address: str = "") -> Device:

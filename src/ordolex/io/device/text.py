@@ -5,18 +5,18 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Sequence
 
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.results import is_error, read_reply
 from ordolex.core.protocols.codecs import AtCodec
-from ordolex.core.setting import Outcome, Reading
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Setting, send_text
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
-from ordolex.io.faults import PortLost
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.faults import PortLost
 
 _SILENT_WRITE_S = 0.15
 _LISTEN_S = 12.0

@@ -10,17 +10,17 @@ from dataclasses import replace
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.match.plan import Attempt, longest_s
+from ordolex.core.match.order import Attempt, longest_s, reaction_s
 from ordolex.core.match.shapes import checked_in
 from ordolex.core.match.verdict import Kind
-from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
+from ordolex.io.system.clock import mono_s
 
 _ANSWER_S = 0.6
 _LIKELY_S = 1.0
 _LATENESS = 4
 _SPOKEN_FOR = 0.5  # of a rate, over all answers
-_PLENTY = 300  # bytes
+_PLENTY = 160  # bytes
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 
@@ -130,8 +130,8 @@ class Asking:
 
     def _wait_s(self, attempt: Attempt) -> float:
         """Longer at the settings that the sheet names, and where this computer is late itself."""
-        likely = attempt.line in self._options.known
-        return max(_LIKELY_S if likely else 0.0, self._options.wait_s) + _LATENESS * self._ear.late_s
+        likely = _LIKELY_S if attempt.line in self._options.known else 0.0
+        return max(likely, self._options.wait_s, reaction_s(attempt.question)) + _LATENESS * self._ear.late_s
 
     def _question(self, meant: bytes, sent: bytes, timeout_s: float) -> Question:
         """As it goes out; an answer to it can be judged only where it goes out as it is meant."""

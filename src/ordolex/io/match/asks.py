@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from ordolex.core.link.question import Question
-from ordolex.core.match.plan import with_units
+from ordolex.core.match.order import with_units
 from ordolex.core.protocols.codecs import AtCodec, ModbusCodec
 from ordolex.core.protocols.modbus.frames import Ascii, Framing, Rtu
 from ordolex.core.sheet import Sheet
@@ -14,14 +14,17 @@ from ordolex.core.text.escapes import to_bytes
 _ATTENTION = b"AT\r"
 _READ_HOLDING = 3  # Modbus application protocol V1.1b3, 6.3
 _SIGN_ON = b"/?!\r\n"
+_UNITS = (2, 3, 4, 5)
+"""Asked besides unit 1, the last of all: they are the usual ones where a bus has several."""
 _WORDS = "an identification (IEC 62056-21, 6.3.2)"
 
 
 def generic() -> list[Question]:
-    """Harmless for what is usual: line ends, the identity of instruments, the attention of modems, one register of unit
-    1, the sign-on of meters."""
+    """Harmless for what is usual: line ends, the identity of instruments, the attention of modems, one register of the
+    first units, the sign-on of meters."""
     plain = [Question(data) for data in (b"\r", b"\n", b"*IDN?\n")]
-    return [*plain, _attention(), _register(Rtu(), 1), _register(Ascii(), 1), _sign_on()]
+    others = [_register(Rtu(), unit) for unit in _UNITS]
+    return [*plain, _attention(), _register(Rtu(), 1), _register(Ascii(), 1), _sign_on(), *others]
 
 
 def of_family(family: str) -> list[Question]:

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.match.capture import Arrival, Capture, Flags, starts_from_arrivals, times_of
-from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 
 QUIET_S = 0.35
 """Silence after some bytes: what is there is looked at."""

@@ -13,11 +13,11 @@ from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings, speaks_for
 from ordolex.core.text.chance import chance
 from ordolex.core.text.patterns import search
-from ordolex.io.clock import mono_s
 from ordolex.io.match.search import LOOK_AT, Search
+from ordolex.io.system.clock import mono_s
 
 FIRST_LISTEN = LineSettings(19200)
 """High enough for the bit times of most senders, and near enough to both ends that one more listen reaches them."""
@@ -242,9 +242,7 @@ class Listening:
             await self._ear.gather(_LONG, _STAYS_S)  # line errors were seen here before: they are not forgotten
             if self._is_spoilt(began):
                 return False
-        if (
-            self._clean_lately() and probability > _ALMOST and not like_noise(capture.data)
-        ) or await self._still_looks_like(chosen, capture):
+        if await self._still_looks_like(chosen, capture, sure=probability > _ALMOST):
             # a talker that never pauses may find the receiver out of step: errors, and yet the settings are right
             how = "without errors" if self._clean_lately() else "out of step, and the inference agrees"
             shape = f", {chosen.shape}" if chosen.shape else ""
@@ -291,13 +289,12 @@ class Listening:
     def _clean_lately(self) -> bool:
         return not any(any(flag) for flag in self._ear.flags[-_CONFIRM + 2 :])
 
-    async def _still_looks_like(self, chosen: Ranked, capture: Capture) -> bool:
-        """Whether what came at these settings speaks for them by itself."""
-        alone = await self._search.infer([capture], 3)
-        if alone.best is None or alone.best.best.settings.baud != chosen.settings.baud or alone.best.best.inverted:
-            return False
-        among = any(member.settings == chosen.settings for member in alone.best.members)
-        return among or (self._clean_lately() and len(capture.data) < 3 * _CONFIRM)
+    async def _still_looks_like(self, chosen: Ranked, capture: Capture, *, sure: bool) -> bool:
+        """Whether what came at these settings speaks for them by itself; where it came clean, and is little or was
+        `sure` before, it must only not speak for others."""
+        clean = self._clean_lately() and not like_noise(capture.data)
+        few = clean and (sure or len(capture.data) < 3 * _CONFIRM)
+        return speaks_for(await self._search.infer([capture], 3), chosen.settings, few=few)
 
     async def _recognise(self) -> None:
         """A device that cannot be asked is proven, in its one direction, by saying what its sheet expects."""

@@ -11,16 +11,16 @@ import contextlib
 from collections.abc import Callable
 
 from ordolex.core.match.infer import Inference
-from ordolex.core.match.plan import attempts, longest_s
+from ordolex.core.match.order import attempts, longest_s
 from ordolex.core.match.verdict import Kind, judge
 from ordolex.io.book.reader import STOPPED
-from ordolex.io.faults import Fault
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asking import Asking
 from ordolex.io.match.listening import LONGEST_SILENT_S, Listening
 from ordolex.io.match.options import Options
 from ordolex.io.match.search import Search
 from ordolex.io.match.trials import Match
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.faults import Fault
 
 
 class Matcher:

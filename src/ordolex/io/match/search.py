@@ -9,12 +9,12 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.verdict import CERTAIN, Kind, judge
-from ordolex.io.clock import mono_s
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.ear import Ear
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match, Trial
 from ordolex.io.match.worker import think
-from ordolex.io.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 
 LOOK_AT = (16, 32, 64)
 """After so many bytes of one listen the inference is asked."""

@@ -8,7 +8,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.verdict import Verdict
-from ordolex.io.clock import mono_s
+from ordolex.io.system.clock import mono_s
 
 _WORTH_NAMING = 0.02
 

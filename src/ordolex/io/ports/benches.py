@@ -10,9 +10,9 @@ import sys
 import time
 from pathlib import Path
 
-from ordolex.core.bench_notice import BenchNotice, decode
-from ordolex.io import places
-from ordolex.io.faults import Fault
+from ordolex.core.port.bench_notice import BenchNotice, decode
+from ordolex.io.own import places
+from ordolex.io.system.faults import Fault
 
 _START_S = 15.0
 

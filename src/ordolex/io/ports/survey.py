@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from ordolex.core.bench_notice import BenchNotice
+from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports import benches
 from ordolex.io.ports.holders import Holder, group_that_may, holders, sees_all
 from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, is_without_hardware, uart_of

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 READ_SIZE = 65_536
 """Bytes asked for at one read, and the write buffer above which a writer waits."""

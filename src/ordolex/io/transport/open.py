@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ordolex.core.endpoint import Endpoint
+from ordolex.core.port.endpoint import Endpoint
 from ordolex.io.transport.base import Transport
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 from typing import Any
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.netserial.comport import (
@@ -19,7 +18,8 @@ from ordolex.core.netserial.comport import (
     ModemState,
 )
 from ordolex.core.netserial.ends import Agreed, Command, ComPortClient, Data, Held, NotSpoken
-from ordolex.io.faults import NotNetworkSerial, PortHeld, PortLost, SettingsRefused
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.io.system.faults import NotNetworkSerial, PortHeld, PortLost, SettingsRefused
 from ordolex.io.transport.base import Listener, ModemLines
 from ordolex.io.transport.tcp import TcpTransport
 

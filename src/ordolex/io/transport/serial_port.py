@@ -19,9 +19,9 @@ import serial
 from ordolex.core.line.settings import Flow, LineSettings, Parity
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.marked import ErrorPlaces
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault, NoRights, PortHeld, PortLost, PortMissing, SettingsRefused
 from ordolex.io.ports.holders import group_that_may, holders
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault, NoRights, PortHeld, PortLost, PortMissing, SettingsRefused
 from ordolex.io.transport.base import READ_SIZE, Listener, ModemLines, Pacer
 from ordolex.io.transport.driver_counters import DriverCounters
 from ordolex.io.transport.linux_line import (

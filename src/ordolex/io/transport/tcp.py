@@ -7,10 +7,10 @@ import errno
 import os
 import socket
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault, PortLost, SettingsRefused, Unreachable
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault, PortLost, SettingsRefused, Unreachable
 from ordolex.io.transport.base import READ_SIZE, Listener, Pacer
 
 CONNECT_S = 5.0

@@ -10,8 +10,8 @@ from collections.abc import Callable
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault, PortLost
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault, PortLost
 from ordolex.io.transport.base import Listener, ModemLines, Transport
 
 

@@ -6,8 +6,8 @@ import asyncio
 from collections.abc import Callable
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 from ordolex.io.work.paced import Progress
 
 QUIET_S = 2.0

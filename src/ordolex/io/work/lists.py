@@ -8,14 +8,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record import Event
+from ordolex.core.record.items import Event
 from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
 from ordolex.core.text import patterns
 from ordolex.core.text.escapes import to_bytes
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s, utc_us
 
 _STALLED_S = 5.0
 

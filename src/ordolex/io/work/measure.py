@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.runs import Run
-from ordolex.io.runner import LinkRunner
+from ordolex.core.record.runs import Run
+from ordolex.io.link.runner import LinkRunner
 
 
 async def measure(

@@ -10,8 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.io.clock import mono_s
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 
 
 class PaceError(ValueError):

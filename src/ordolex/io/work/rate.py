@@ -11,7 +11,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.question import Question
 from ordolex.core.text.visible import visible_text
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 
 _SETTLE_S = 0.3
 _BACK_TRIES = 7

@@ -6,11 +6,11 @@ import asyncio
 from collections.abc import Callable
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.roll import Roll
+from ordolex.core.talk.points import Roll
 from ordolex.core.text.lines import LineCutter
 from ordolex.core.text.visible import visible
-from ordolex.io.clock import utc_us
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import utc_us
 
 
 async def call_roll(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ordolex.core.link.question import Question
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 
 _WAIT_S = 0.6
 

@@ -7,7 +7,7 @@ from typing import Literal
 from textual.containers import Vertical
 from textual.message import Message
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.tui.session import Session
 from ordolex.tui.theme import PALETTES, Palette
 

@@ -9,18 +9,18 @@ from textual import work
 from textual.app import ComposeResult
 from textual.widgets import DataTable, Static
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
-from ordolex.core.port_help import SIGHTS, likely_sight, remedies
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.remedies import SIGHTS, likely_sight, remedies
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import PortFacts
-from ordolex.io.sheets import all_sheets
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 from ordolex.tui.commands import FIND, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.port_words import next_step, pair_words, remedy_lines

@@ -12,15 +12,15 @@ from textual import work
 from textual.app import ComposeResult
 from textual.worker import get_current_worker
 
-from ordolex.core.export import FORMS, SUFFIX, export, rows_of
-from ordolex.core.link.conversation import Direction, Row
-from ordolex.core.record import Chunk, Event
-from ordolex.core.sieve import Sieve
+from ordolex.core.record.export import FORMS, SUFFIX, export, rows_of
+from ordolex.core.record.items import Chunk, Event
+from ordolex.core.record.sieve import Sieve
+from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import items_with, rows_with
-from ordolex.io.faults import Fault
-from ordolex.io.files import write_new
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import write_new
 from ordolex.tui.commands import KEEP, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.keep.spans import Part, Spans

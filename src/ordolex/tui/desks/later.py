@@ -8,7 +8,7 @@ from ordolex.tui.desks.base import Desk
 
 def other_desks() -> tuple[type[Desk], ...]:
     """In the order of the bar. Ends when all of it is imported."""
-    from ordolex.io import runner  # noqa: F401 - so that the first port that is opened does not wait for it
+    from ordolex.io.link import runner  # noqa: F401 - so that the first port that is opened does not wait for it
     from ordolex.io.transport import rfc2217, serial_port, tcp  # noqa: F401
     from ordolex.tui.desks.keep import KeepDesk
     from ordolex.tui.desks.match import MatchDesk

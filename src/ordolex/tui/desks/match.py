@@ -14,25 +14,25 @@ from textual import work
 from textual.app import ComposeResult
 from textual.widgets import Static
 
-from ordolex.core.endpoint import read_endpoint
+from ordolex.core.advice.causes import Inferred
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.causes import Inferred
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
-from ordolex.core.match.plan import with_units
+from ordolex.core.match.order import with_units
 from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
-from ordolex.io.files import write_new
 from ordolex.io.match import asks
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import write_new
 from ordolex.tui.commands import MATCH, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.match_board import Board, Seen

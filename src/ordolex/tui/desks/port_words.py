@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import textwrap
 
-from ordolex.core.port_help import Remedy
+from ordolex.core.port.remedies import Remedy
 from ordolex.core.text.visible import visible_text
 from ordolex.io.ports.survey import PortFacts
 from ordolex.tui.session import Session

@@ -7,10 +7,10 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.widgets import Static
 
-from ordolex.core.record import LinkRecord
-from ordolex.core.settings_table import SettingRow, SettingsTable
+from ordolex.core.device.settings_table import SettingRow, SettingsTable
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.commands import SET, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import Session

@@ -12,15 +12,15 @@ from textual.containers import Horizontal
 from textual.suggester import Suggester, SuggestFromList
 from textual.widgets import Static
 
-from ordolex.core.decode import decode
-from ordolex.core.endpoint import read_endpoint
-from ordolex.core.link.conversation import Row
 from ordolex.core.link.exchange import Answer
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.protocols.in_words import decode
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.talk.conversation import Row
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 from ordolex.tui.commands import TALK, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import LINE_ENDS, Session

@@ -12,12 +12,12 @@ from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
+from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs, visible_text
-from ordolex.core.wire.shape import MAX_CHARACTERS
+from ordolex.core.uart.shape import MAX_CHARACTERS
 from ordolex.core.wiring.bus import Node, Verdict, check_bus, read_bus
 from ordolex.core.wiring.check import Finding, Weight, best_laid
 from ordolex.core.wiring.connectors import ENDS, End
@@ -27,10 +27,10 @@ from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError
 from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
 from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.core.wiring.words import chain_line, end_words, signal_lines
-from ordolex.io.bag import bag_file, keep_count, load_bag, named_bags
-from ordolex.io.faults import Fault
-from ordolex.io.files import write_new
-from ordolex.io.sheets import all_sheets
+from ordolex.io.own.bag import bag_file, keep_count, load_bag, named_bags
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import write_new
 from ordolex.tui.commands import WIRE, bindings
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.readings import drawing_reading

@@ -9,18 +9,18 @@ from pathlib import Path
 
 from textual import work
 
-from ordolex.core.compare import Kind, compare, words
-from ordolex.core.export import utc_text
-from ordolex.core.link.conversation import Row
-from ordolex.core.record import Event
-from ordolex.core.sieve import read_time, since_midnight
+from ordolex.core.record.export import utc_text
+from ordolex.core.record.items import Event
+from ordolex.core.record.side_by_side import Kind, compare, words
+from ordolex.core.record.sieve import read_time, since_midnight
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table
+from ordolex.core.talk.conversation import Row
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.handover import write_visit
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import Fault
-from ordolex.io.files import safe_name, write_new
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name, write_new
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 from ordolex.tui.widgets.row_view import RowView

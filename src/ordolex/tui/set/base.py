@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ordolex.core.record import LinkRecord
-from ordolex.core.setting import Reading
-from ordolex.core.settings_table import SettingRow, SettingsTable
-from ordolex.io.clock import mono_s
+from ordolex.core.device.setting import Reading
+from ordolex.core.device.settings_table import SettingRow, SettingsTable
+from ordolex.core.record.items import LinkRecord
 from ordolex.io.device.base import Device
 from ordolex.io.device.settings import device_for
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.works import Sending, Works
 
 

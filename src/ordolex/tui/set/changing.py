@@ -6,15 +6,15 @@ import asyncio
 
 from textual import work
 
-from ordolex.core.record import LinkRecord
-from ordolex.core.setting import Outcome, Written, read_setting
-from ordolex.core.settings_table import SettingRow, SettingsTable
+from ordolex.core.device.setting import Outcome, Written, read_setting
+from ordolex.core.device.settings_table import SettingRow, SettingsTable
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
 from ordolex.core.text.visible import hex_pairs, visible_text
-from ordolex.io.clock import mono_s
 from ordolex.io.device.base import Device, Trouble
 from ordolex.io.device.settings import apply
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 from ordolex.io.work.rate import change_rate
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.widgets.prompts import LinePrompt, Pick

@@ -7,16 +7,16 @@ from dataclasses import replace
 
 from textual import work
 
-from ordolex.core.checks import frames_in
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.match.wishes import read_units
-from ordolex.core.record import LinkRecord
+from ordolex.core.protocols.modbus.crc import frames_in
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.identity import identify
 from ordolex.io.device.modbus import Scanned, scan
-from ordolex.io.runner import LinkRunner
-from ordolex.io.sheets import all_sheets
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.own.sheets import all_sheets
 from ordolex.tui.readings import units_reading
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.widgets.prompts import LinePrompt, Pick

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import asyncio
 
-from ordolex.core.export import utc_text
-from ordolex.core.image import Difference, Image, ImageTrouble, decode, differences
-from ordolex.core.record import LinkRecord
-from ordolex.core.settings_table import SettingsTable
+from ordolex.core.device.image import Difference, Image, ImageTrouble, decode, differences
+from ordolex.core.device.settings_table import SettingsTable
+from ordolex.core.record.export import utc_text
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import utc_us
-from ordolex.io.faults import Fault
-from ordolex.io.files import safe_name
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import utc_us
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.set.readings import (
     image_reading,

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from textual import work
 
+from ordolex.core.device.ratios import compare, doubts
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.checks import find_checks
-from ordolex.core.ratios import compare, doubts
-from ordolex.core.record import Chunk, Event, LinkRecord
-from ordolex.core.runs import Run
-from ordolex.core.runs import compare as compare_runs
+from ordolex.core.record.items import Chunk, Event, LinkRecord
+from ordolex.core.record.runs import Run
+from ordolex.core.record.runs import compare as compare_runs
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.work.measure import measure
 from ordolex.tui.set.images import Images
 from ordolex.tui.set.readings import (

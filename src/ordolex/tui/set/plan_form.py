@@ -11,7 +11,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Static
 
-from ordolex.core.plan import applies, field_fault, plan_faults
+from ordolex.core.device.form import applies, field_fault, plan_faults
 from ordolex.core.sheet.procedures import PlanField, Procedure
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.theme import PALETTES

@@ -6,14 +6,14 @@ import asyncio
 
 from textual import work
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.procedures import Procedure
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.procedure import AskSecret, Outcome, Typist
 from ordolex.io.device.rehearsal import rehearse
-from ordolex.io.own_addresses import own_addresses
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.own_addresses import own_addresses
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.set.plan_form import PlanForm
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture

@@ -6,10 +6,10 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-from ordolex.core.image import decode
+from ordolex.core.device.image import decode
+from ordolex.core.device.ratios import doubts, read_ratio
 from ordolex.core.protocols.modbus.address import Place, read_place
-from ordolex.core.ratios import doubts, read_ratio
-from ordolex.io.files import write_new
+from ordolex.io.system.files import write_new
 
 __all__ = [
     "image_reading", "new_file_reading", "number_reading", "range_reading", "ratio_reading", "read_range",

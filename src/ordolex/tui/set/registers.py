@@ -5,11 +5,11 @@ from __future__ import annotations
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import READ_BY, Place
 from ordolex.core.protocols.modbus.values import find_layouts
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from ordolex.tui.set.base import SetWork
 from ordolex.tui.set.readings import (
     number_reading,

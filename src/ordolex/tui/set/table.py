@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.segment import Segment
 from rich.text import Text
 
-from ordolex.core.settings_table import SettingRow
+from ordolex.core.device.settings_table import SettingRow
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.wording import age, cut

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from ordolex.core.protocols.at.call import State
 from ordolex.core.protocols.at.results import AtReply
-from ordolex.core.record import Event, LinkRecord
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s, utc_us
 from ordolex.io.device.modem import dial, escape, hang_up
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.tui.readings import place_reading
 from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.works import Sending, Works

@@ -5,12 +5,12 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.link.question import Question
-from ordolex.core.record import Event, LinkRecord
-from ordolex.core.roll import Roll, read_points
+from ordolex.core.record.items import Event, LinkRecord
+from ordolex.core.talk.points import Roll, read_points
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import Pulled, pull, table_event
 from ordolex.io.work.paced import Progress

@@ -7,14 +7,14 @@ from itertools import islice
 from rich.text import Text
 from textual.suggester import Suggester
 
-from ordolex.core.link.conversation import Direction
 from ordolex.core.link.secrets import asks_for_secret, head_of_command
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.keys import BACKSPACE, ENTER, key_bytes
 from ordolex.core.text.visible import hex_pairs
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.session import LINE_ENDS
 from ordolex.tui.talks import Talk

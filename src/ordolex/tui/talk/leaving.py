@@ -7,14 +7,14 @@ from dataclasses import replace
 
 from textual import work
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text import patterns
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 from ordolex.tui.readings import line_reading
 from ordolex.tui.talk.calls import Calls
 from ordolex.tui.talk.keys import prompt_of

@@ -7,11 +7,11 @@ from dataclasses import replace
 
 from textual import work
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
-from ordolex.io.faults import Fault
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 from ordolex.tui.talk.jobs import Jobs
 from ordolex.tui.talk.leaving import Leaving
 from ordolex.tui.talk.rates import Rates

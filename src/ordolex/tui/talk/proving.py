@@ -12,10 +12,10 @@ from textual import work
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.loop import compare, pattern
 from ordolex.core.link.question import Verdict
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.faults import Fault
-from ordolex.io.sheets import all_sheets
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.base import How
 from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.widgets.wording import cut

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ordolex.core.endpoint import read_endpoint
 from ordolex.core.link.question import Question
-from ordolex.core.record import LinkRecord
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.escapes import named, to_bytes
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.work.rate import Changed, RateRow, change_rate, clean_rates
 from ordolex.tui.readings import (
     bytes_reading,

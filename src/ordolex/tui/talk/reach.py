@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from ordolex.core.decode import census
-from ordolex.core.endpoint import read_endpoint
-from ordolex.core.experiments import CHANGES, EFFECTS, last_good, tried
-from ordolex.core.link.layers import directions, first_failing, layers
-from ordolex.core.record import Chunk, LinkRecord
+from ordolex.core.advice.layers import directions, first_failing, layers
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.protocols.in_words import census
+from ordolex.core.record.items import Chunk, LinkRecord
+from ordolex.core.record.tried import CHANGES, EFFECTS, last_good, tried
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.talk.calls import Calls
 from ordolex.tui.widgets.prompts import Picture

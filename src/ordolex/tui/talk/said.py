@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side
 from ordolex.core.text.escapes import named, to_bytes

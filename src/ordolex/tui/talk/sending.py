@@ -7,10 +7,10 @@ from pathlib import Path
 
 from textual import work
 
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.visible import visible_text
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.work.paced import Progress, read_pace, send_paced
 from ordolex.tui.readings import (
     file_reading,

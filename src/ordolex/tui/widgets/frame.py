@@ -7,12 +7,12 @@ from rich.text import Text
 from textual.widget import Widget
 
 from ordolex.core.link.ladder import RUNGS, Rung
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.room import HARDLY_ANY, LITTLE, Room
-from ordolex.io.clock import mono_s
-from ordolex.io.link_view import LinkView
+from ordolex.io.link.view import LinkView
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.commands import Command
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
 from ordolex.tui.widgets.wording import age, cut, size

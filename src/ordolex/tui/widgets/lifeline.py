@@ -9,14 +9,14 @@ from textwrap import wrap
 
 from rich.text import Text
 
-from ordolex.core.link.advice import ASK, advise
-from ordolex.core.link.causes import NOTHING_TOLD
+from ordolex.core.advice.causes import NOTHING_TOLD
+from ordolex.core.advice.next_step import ASK, advise
 from ordolex.core.link.ladder import RUNGS, Rung
 from ordolex.core.link.state import Evidence
-from ordolex.core.record import LinkRecord
+from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.io.clock import mono_s
-from ordolex.io.link_view import LinkView
+from ordolex.io.link.view import LinkView
+from ordolex.io.system.clock import mono_s
 from ordolex.tui.theme import LINE_OPEN, LINE_TIED, NEXT, OPEN_KNOT, TIED
 from ordolex.tui.widgets.frame import Painted, sureness
 from ordolex.tui.widgets.wording import age, count, cut, endpoint_short

@@ -7,7 +7,7 @@ from enum import Enum
 
 from rich.segment import Segment
 
-from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import hex_pairs, visible, visible_text, without_codes
 from ordolex.tui.theme import HEARD, NOTE, SENT, Palette
 from ordolex.tui.widgets.wording import clock_time, cut

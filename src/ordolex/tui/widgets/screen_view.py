@@ -8,7 +8,7 @@ from textual.geometry import Region
 from textual.strip import Strip
 from textual.widget import Widget
 
-from ordolex.core.screen import DeviceScreen, Run
+from ordolex.core.talk.screen import DeviceScreen, Run
 from ordolex.tui.theme import PALETTES, Palette
 
 _COLOURS = {

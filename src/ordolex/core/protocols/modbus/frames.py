@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from ordolex.core.checks import crc16
+from ordolex.core.protocols.modbus.crc import crc16
 from ordolex.core.protocols.modbus.pdu import reply_length
 
 

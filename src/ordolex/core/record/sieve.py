@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from datetime import datetime, timedelta
 
-from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import visible
 
 _ERROR_WORDS = ("framing errors", "parity errors", "breaks", "overruns", "framing error", "parity error", "overrun")

@@ -9,16 +9,16 @@ import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.record import Event
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import Fault
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.core.record.items import Event
+from ordolex.io.link.runner import LinkRunner, RecorderLike
 from ordolex.io.ports.survey import PortFacts
-from ordolex.io.runner import LinkRunner, RecorderLike
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import Fault
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 

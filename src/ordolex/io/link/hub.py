@@ -13,18 +13,18 @@ from collections.abc import Callable, Coroutine, Sequence
 from concurrent.futures import Future
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from ordolex.core.endpoint import Endpoint
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
-from ordolex.io.link_view import LinkView
+from ordolex.core.port.endpoint import Endpoint
+from ordolex.io.link.view import LinkView
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 
 if TYPE_CHECKING:  # imported where a port is opened: the first screen does not wait for them
     from ordolex.core.link.secrets import Known
-    from ordolex.io.everywhere import Try
+    from ordolex.io.link.everywhere import Try
+    from ordolex.io.link.runner import LinkRunner, RecorderLike
     from ordolex.io.ports.survey import PortFacts
-    from ordolex.io.runner import LinkRunner, RecorderLike
 
 T = TypeVar("T")
 _VIEW_S = 0.05
@@ -71,7 +71,7 @@ class Hub:
     async def ask_everywhere(
         self, ports: Sequence[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
     ) -> list[Try]:
-        from ordolex.io.everywhere import ask_everywhere
+        from ordolex.io.link.everywhere import ask_everywhere
 
         return await ask_everywhere(ports, line, question, deliver, self._recorder, self._make_transport)
 
@@ -84,7 +84,7 @@ class Hub:
     async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
         from ordolex.core.link.secrets import Known
-        from ordolex.io.runner import LinkRunner
+        from ordolex.io.link.runner import LinkRunner
 
         if self._secrets is None:
             self._secrets = Known()
@@ -108,7 +108,7 @@ class Hub:
         with contextlib.suppress(TimeoutError):  # what is under way puts back what it changed before the ports go
             asyncio.run_coroutine_threadsafe(self._ended(), self._loop).result(timeout=4)
         if self._runners:
-            from ordolex.io.runner import closed
+            from ordolex.io.link.runner import closed
 
             with contextlib.suppress(TimeoutError):  # a port that does not close ends with the process
                 self.call(closed(*self._runners.values())).result(timeout=5)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from ordolex.core.record import Event
+from ordolex.core.record.items import Event
 
 CHANGES = frozenset({"opened", "settings", "outputs", "sent", "set", "procedure", "back"})
 """Kinds of events that change something."""

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from math import isnan, nan
 from typing import overload
 
-from ordolex.core.link.conversation import Direction, Row
+from ordolex.core.talk.conversation import Direction, Row
 
 ROWS_KEPT = 1_000_000
 _BLOCK = 4096

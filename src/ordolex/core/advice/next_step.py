@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordolex.core.link.causes import NOTHING_TOLD, Told, causes
+from ordolex.core.advice.causes import NOTHING_TOLD, Told, causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 

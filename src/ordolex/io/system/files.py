@@ -10,7 +10,7 @@ import stat
 from collections.abc import Iterable
 from pathlib import Path
 
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 PRIVATE, PRIVATE_FOLDER = 0o600, 0o700
 _BESIDE = ("-wal", "-shm", "-journal", ".lock")

@@ -10,8 +10,8 @@ from platformdirs import user_data_path
 from ordolex.core.wiring.bag import read_bag, with_count
 from ordolex.core.wiring.parts import USUAL_BAG
 from ordolex.core.wiring.solve import Bag, bag_of
-from ordolex.io.faults import Fault
-from ordolex.io.files import private_folder, write_new
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import private_folder, write_new
 
 
 def own_bag() -> Path:

@@ -14,8 +14,8 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
-from ordolex.core.link.conversation import Conversation, Direction, Row
-from ordolex.core.record import CUTTING_EVENTS, Chunk, Event
+from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event
+from ordolex.core.talk.conversation import Conversation, Direction, Row
 from ordolex.core.text.cells import harmless_cell, quoted_cell
 from ordolex.core.text.visible import visible, visible_text
 

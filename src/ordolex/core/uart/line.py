@@ -10,9 +10,9 @@ from __future__ import annotations
 from collections import deque
 
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.wire.levels import MARK, SPACE, Edge, Transmitter
-from ordolex.core.wire.receiver import Character, Receiver
-from ordolex.core.wire.shared import SharedWire
+from ordolex.core.uart.levels import MARK, SPACE, Edge, Transmitter
+from ordolex.core.uart.receiver import Character, Receiver
+from ordolex.core.uart.shared import SharedWire
 
 MAX_WAITING = 1 << 20
 """Bytes that may wait for the wire: 1 MiB is 87 s at 115200 baud; a sender that piles up more loses the rest."""

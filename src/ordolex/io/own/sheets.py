@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from platformdirs import user_data_path
 
-from ordolex.io.faults import Fault
+from ordolex.io.system.faults import Fault
 
 if TYPE_CHECKING:  # what a sheet is takes a quarter of a second to import: only who reads one waits for it
     from ordolex.core.sheet import Sheet

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ordolex.core.line.settings import LineSettings, Parity
-from ordolex.core.wire.levels import MARK, frame_bits
+from ordolex.core.uart.levels import MARK, frame_bits
 
 VOLTS = {"RS-232": (-6.0, 6.0), "logic 5 V": (5.0, 0.0), "logic 3.3 V": (3.3, 0.0)}
 """Level of MARK and of SPACE. RS-232 drivers give 5 to 15 V (TIA-232-F, 2.1.2); ±6 V is what most adapters give."""

@@ -12,7 +12,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Protocol
 
-from ordolex.core.endpoint import Endpoint, read_endpoint
 from ordolex.core.line.settings import Flow, LineSettings
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
@@ -22,12 +21,13 @@ from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.secrets import HELD_S, Known, Piece, Withholder
 from ordolex.core.link.signals import XOFF, Signals
 from ordolex.core.link.state import LinkState
-from ordolex.core.record import Event
-from ordolex.io.clock import mono_s, utc_us
-from ordolex.io.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
-from ordolex.io.feed import Feed, Passed
-from ordolex.io.link_view import LinkView
+from ordolex.core.port.endpoint import Endpoint, read_endpoint
+from ordolex.core.record.items import Event
+from ordolex.io.link.feed import Feed, Passed
+from ordolex.io.link.view import LinkView
 from ordolex.io.ports.survey import identity_at, path_of
+from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import ModemLines, Transport
 from ordolex.io.transport.open import transport_for
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from heapq import heappop, heappush
 
-from ordolex.core.wire.levels import MARK, SPACE, Edge
+from ordolex.core.uart.levels import MARK, SPACE, Edge
 
 
 class SharedWire:

@@ -6,7 +6,7 @@ from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import named, to_bytes
-from ordolex.io.runner import LinkRunner
+from ordolex.io.link.runner import LinkRunner
 
 
 async def wake(runner: LinkRunner, sheet: Sheet) -> tuple[str, Answer | None]:

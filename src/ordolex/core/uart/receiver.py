@@ -16,7 +16,7 @@ from enum import Enum
 from typing import NamedTuple
 
 from ordolex.core.line.settings import LineSettings, parity_bit
-from ordolex.core.wire.levels import MARK, SPACE, Edge
+from ordolex.core.uart.levels import MARK, SPACE, Edge
 
 
 class Resync(Enum):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from platformdirs import user_data_path, user_state_path
 
-from ordolex.io.files import private_folder
+from ordolex.io.system.files import private_folder
 
 
 def books() -> Path:

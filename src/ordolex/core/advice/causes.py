@@ -14,9 +14,9 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
+from ordolex.core.advice.by_hand import HAND_TESTS
+from ordolex.core.advice.facts import Fact, facts
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.by_hand import HAND_TESTS
-from ordolex.core.link.facts import Fact, facts
 from ordolex.core.link.signs import Signs, text_share
 from ordolex.core.text import nmea0183
 from ordolex.core.text.chance import chance

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from ordolex.core.setting import Outcome, Reading, Written, read_setting, same, shown
+from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, same, shown
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 
