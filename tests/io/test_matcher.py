@@ -15,7 +15,7 @@ from ordolex.core.sheet import read_sheet
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.link.runner import LinkRunner
-from ordolex.io.match.asks import generic, of_family, of_sheet
+from ordolex.io.match.asks import chosen, generic, of_family, of_sheet
 from ordolex.io.match.listening import Listening
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
@@ -151,6 +151,22 @@ def test_formats_that_read_the_same_are_named_where_they_were_weighed() -> None:
     assert match.alike == ("8N2",)
     match.found = LineSettings(4800)
     assert match.alike == () == Match(found=LineSettings(9600)).alike
+
+
+def test_what_is_asked_and_what_is_known_are_chosen_in_one_place() -> None:
+    sheet = read_sheet("""name = "d"\ndevice = "d"\nspeaks = "modbus-rtu"\ntalks = "ox .*"\n[line]
+settings = "4800 7E1"\nsource = "x"\n[bus]\nunit = 3\n""", "d")  # fmt: skip
+    assert [q.text for q in chosen(None)] == [q.text for q in generic()]
+    assert chosen(None, typed=[]) == [], "who says that nothing may be asked is obeyed"
+    (own,) = chosen(sheet)
+    assert own.codec is not None and own.data[0] == 3
+    assert [q.data for q in chosen(None, (2, 5), [b"{unit}?\r"])] == [b"2?\r", b"5?\r"]
+    judged = chosen(None, typed=[b"AT\r", b"x\r"])
+    assert judged[0].codec is not None and judged[1].codec is None, "what is known is judged as what it is"
+    options = Options(chosen(sheet)).knowing(sheet, [LineSettings(19200)])
+    assert options.first == LineSettings(4800, 7, Parity.EVEN) and options.known == [options.first, LineSettings(19200)]
+    assert options.talks == "ox .*" and options.shapes[0].pattern.match(b"ox 9")
+    assert Options().knowing(None, [LineSettings(300)]).known == [LineSettings(300)]
 
 
 async def test_who_knows_the_protocol_has_only_that_asked(serve_bench: ServeBench, notes: Notes) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -14,15 +13,12 @@ from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_js
 from ordolex.cli.exchange import kept_in
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
 from ordolex.core.match.explain import misread, rows
 from ordolex.core.match.infer import Inference, Ranked, infer
-from ordolex.core.match.order import with_units
 from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.port.endpoint import read_endpoint
-from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.runner import LinkRunner, RecorderLike
@@ -198,13 +194,12 @@ def match(
         if sheet is not None and known is None:
             raise Fault(f"there is no sheet {sheet!r}", "`ordolex sheet list` names them")
         own = read_units(units) if units is not None else []
-        questions = [Question(each) for text in ask or () for each in with_units(to_bytes(text), own or [1])]
-        questions = questions or (asks.of_sheet(known, own) if known is not None else asks.generic())
+        questions = asks.chosen(known, own, [to_bytes(text) for text in ask] if ask else None)
         with kept_in(book, endpoint, read_line("9600 8N1")) as (recorder, link, _):
             options = Options(
                 questions, data_bits=read_data_bits(data_bits), listen_s=listen, wait_s=wait, give_up_s=give_up
-            )
-            found = asyncio.run(_match(endpoint, recorder, link, options, known))
+            ).knowing(known)
+            found = asyncio.run(_match(endpoint, recorder, link, options))
     if json:
         print_json(_match_json(found))
     else:
@@ -222,10 +217,7 @@ def match(
             typer.echo(inverted_advice())
 
 
-async def _match(endpoint: str, recorder: RecorderLike, link: int, options: Options, sheet: Sheet | None) -> Match:
-    if sheet is not None:
-        known = [read_line(sheet.line.settings).settings] if sheet.line.settings != "any" else []
-        options = replace(options, first=known[0] if known else None, known=known, talks=sheet.talks)
+async def _match(endpoint: str, recorder: RecorderLike, link: int, options: Options) -> Match:
     runner = LinkRunner(link, endpoint, read_line("9600 8N1").settings, recorder)
     await runner.open()
     try:

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from dataclasses import replace
 
-from ordolex.core.line.notation import read_line
 from ordolex.core.match.capture import Capture
-from ordolex.core.match.shapes import Shape
 from ordolex.core.match.stored import captures
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
@@ -34,21 +31,9 @@ def begin_match(
     if runner is None:
         return None
     sheet = session.sheet_of(link)
-    first = None
-    if sheet is not None and sheet.line.settings != "any" and sheet.harmless:
-        first = read_line(sheet.line.settings).settings
     others = [session.line_of(other) for other in session.links if other.id != link.id and other.line]
     usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
-    options = replace(
-        wanted,
-        first=first,
-        known=list(dict.fromkeys([*([first] if first else []), *usual])),
-        tried=tried,
-        talks=sheet.talks if sheet is not None else "",
-    )
-    if sheet is not None and sheet.talks:
-        options = replace(options, shapes=[Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))])
-    return session.hub.call(Matcher(runner, options, changed).run())
+    return session.hub.call(Matcher(runner, replace(wanted, tried=tried).knowing(sheet, usual), changed).run())
 
 
 def heard_in_book(session: Session, link: LinkRecord) -> list[Capture]:

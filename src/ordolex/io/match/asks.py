@@ -27,6 +27,16 @@ def generic() -> list[Question]:
     return [*plain, _attention(), _register(Rtu(), 1), _register(Ascii(), 1), _sign_on(), *others]
 
 
+def chosen(sheet: Sheet | None, units: Sequence[int] = (), typed: Sequence[bytes] | None = None) -> list[Question]:
+    """What is asked: what was typed, also where that is nothing; else what the sheet gives, else what is usual. What
+    was typed and is a known question is judged as that; `units` stand for `{unit}`, and in place of the sheet's own."""
+    offered = (of_sheet(sheet, units) if sheet is not None else []) or generic()
+    known = {question.data: question for question in offered}
+    if typed is None:
+        return offered
+    return [known.get(one, Question(one)) for text in typed for one in with_units(text, units or (1,))]
+
+
 def of_family(family: str) -> list[Question]:
     """The harmless questions of one protocol, for who knows it: `modbus-rtu`, `modbus-ascii`, `at`, `meter`."""
     match family:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.match.shapes import Shape
+from ordolex.core.sheet import Sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,3 +37,17 @@ class Options:
     listen_s: float = 4.0
     wait_s: float = 0.25
     give_up_s: float = 120.0
+
+    def knowing(self, sheet: Sheet | None, usual: Sequence[LineSettings] = ()) -> Options:
+        """The same with what the device's sheet knows, and the settings that are `usual` at this site."""
+        if sheet is None:
+            return replace(self, known=list(usual))
+        own = [read_line(sheet.line.settings).settings] if sheet.line.settings != "any" else []
+        shapes = [Shape(f"talks like {sheet.model}", re.compile(sheet.talks.encode()))] if sheet.talks else []
+        return replace(
+            self,
+            first=own[0] if own else None,
+            known=list(dict.fromkeys([*own, *usual])),
+            talks=sheet.talks,
+            shapes=shapes,
+        )

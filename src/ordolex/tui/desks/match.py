@@ -20,7 +20,6 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference, infer
-from ordolex.core.match.order import with_units
 from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.port.endpoint import read_endpoint
@@ -222,11 +221,9 @@ class MatchDesk(Desk):
     def _questions(self, link: LinkRecord) -> list[Question]:
         sheet = self.session.sheet_of(link)
         units = self._units if self._units != [1] else []  # else the sheet's own
-        offered = (asks.of_sheet(sheet, units) if sheet is not None else []) or asks.generic()
-        if self._asks is None:
-            return asks.of_family(self._hint) if self._hint in _FAMILIES else offered
-        known = {question.data: question for question in offered}
-        return [known.get(one, Question(one)) for text in self._asks for one in with_units(text, self._units)]
+        if self._asks is None and self._hint in _FAMILIES:
+            return asks.of_family(self._hint)
+        return asks.chosen(sheet, units, self._asks)
 
     def action_stop(self) -> None:
         link = self.session.chosen
