@@ -9,10 +9,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from ordolex.bench.catalogue import kinds
 from ordolex.bench.errors import PlanError
 from ordolex.bench.garble import KINDS
 from ordolex.core.line.notation import read_line
-from ordolex.core.line.settings import SettingsError
+from ordolex.core.line.settings import LineSettings, SettingsError
 
 
 class DevicePlan(BaseModel):
@@ -21,22 +22,7 @@ class DevicePlan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
-    kind: Literal[
-        "oxygen",
-        "temperature",
-        "logger",
-        "feeder",
-        "alarms",
-        "counter",
-        "display",
-        "teletype",
-        "bus",
-        "bus-ascii",
-        "bus-tcp",
-        "meter",
-        "modem",
-        "echo",
-    ]
+    kind: str
     line: str = "9600 8N1"
     polarity: Literal["normal", "inverted"] = "normal"
     noise: float = Field(0.0, ge=0.0, le=0.5, description="chance that a bit is turned over")
@@ -54,6 +40,18 @@ class DevicePlan(BaseModel):
     units: list[Annotated[int, Field(ge=1, le=247)]] = Field([3, 4, 7], min_length=1, max_length=32)
     dials: dict[str, str] = Field({}, description="telephone number → name of the device that answers there")
     interval_s: float = Field(2.0, ge=0.0, le=3600, description="how often a device that talks by itself speaks")
+
+    @property
+    def settings(self) -> LineSettings:
+        """Its own line settings."""
+        return read_line(self.line).settings
+
+    @field_validator("kind")
+    @classmethod
+    def _kind_is_known(cls, value: str) -> str:
+        if value not in kinds():
+            raise ValueError(f"{value!r} is no stand-in; there are {', '.join(sorted(kinds()))}")
+        return value
 
     @field_validator("line")
     @classmethod

@@ -12,21 +12,9 @@ from collections.abc import Callable
 from heapq import heappop, heappush
 
 from ordolex.bench.calls import Calls
-from ordolex.bench.devices import bus, feeder, meter
-from ordolex.bench.devices.annunciator import Annunciator
-from ordolex.bench.devices.base import Relining, Say, StandIn
-from ordolex.bench.devices.bus import Bus
-from ordolex.bench.devices.counter import FishCounter
-from ordolex.bench.devices.display import RoomDisplay
-from ordolex.bench.devices.echo import EchoPlug
-from ordolex.bench.devices.feeder import FeederController
-from ordolex.bench.devices.logger import Logger
-from ordolex.bench.devices.meter import Meter
+from ordolex.bench.catalogue import kinds, tempers
+from ordolex.bench.devices.base import Relining, Say
 from ordolex.bench.devices.modem import Modem
-from ordolex.bench.devices.oxygen import OxygenTransmitter
-from ordolex.bench.devices.talker import Talker
-from ordolex.bench.devices.teletype import WeirTeletype
-from ordolex.bench.devices.temperature import TemperatureString
 from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
 from ordolex.core.line.notation import read_line
@@ -36,10 +24,6 @@ from ordolex.core.uart.line import Line
 from ordolex.core.uart.receiver import Character, Receiver
 
 Sink = Callable[[list[Character]], None]
-TEMPERS: dict[str, tuple[str, ...]] = {
-    "bus": bus.TEMPERS, "bus-ascii": bus.TEMPERS, "bus-tcp": bus.TEMPERS, "meter": meter.TEMPERS,
-    "feeder": feeder.TEMPERS,
-}  # fmt: skip
 _STEP_S = 0.002  # bytes that come within 2 ms are handed over together
 
 
@@ -66,7 +50,7 @@ class Station:
         self._changed_line: LineSettings | None = None
         """Settings that the device gave itself."""
         self._sink: Sink | None = None
-        self._device = _device(plan, self._loop.time())
+        self._device = kinds()[plan.kind](plan, self._loop.time())
         self._says: list[Say] = []
         self._count = 0
         self._had_carrier = False
@@ -85,7 +69,7 @@ class Station:
     @property
     def tempers(self) -> tuple[str, ...]:
         """Ways of its own in which the device can misbehave."""
-        return TEMPERS.get(self.plan.kind, ())
+        return tempers(self.plan.kind)
 
     def set_temper(self, temper: str) -> None:
         """One of `tempers`, or empty for none."""
@@ -266,32 +250,3 @@ class Station:
         due = min((t for t in times if t is not None), default=None)
         if due is not None:
             self._timer = self._loop.call_at(max(due, now + _STEP_S), self._pump)
-
-
-_TALKERS: dict[str, type[Talker]] = {
-    "logger": Logger, "display": RoomDisplay, "teletype": WeirTeletype,
-}  # fmt: skip
-
-
-def _device(plan: DevicePlan, now_s: float) -> StandIn:
-    match plan.kind:
-        case "oxygen":
-            return OxygenTransmitter(plan.unit, now_s)
-        case "temperature":
-            return TemperatureString(read_line(plan.line).settings, plan.interval_s, now_s)
-        case "logger" | "display" | "teletype":
-            return _TALKERS[plan.kind](read_line(plan.line).settings, plan.interval_s, now_s)
-        case "feeder":
-            return FeederController(read_line(plan.line).settings, plan.interval_s, now_s)
-        case "alarms":
-            return Annunciator(plan.interval_s, now_s)
-        case "counter":
-            return FishCounter(read_line(plan.line).settings)
-        case "bus" | "bus-ascii" | "bus-tcp":
-            return Bus(read_line(plan.line).settings, plan.units, plan.kind.partition("-")[2] or "rtu")
-        case "meter":
-            return Meter(read_line(plan.line).settings, now_s)
-        case "modem":
-            return Modem(read_line(plan.line).settings)
-        case "echo":
-            return EchoPlug()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import random
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.uart.receiver import Character
 
 PAGE = 12
@@ -100,3 +100,6 @@ class Annunciator:
     def _end(self, words: str) -> str:
         self._left = None
         return f"{words}\r\n> "
+
+
+KINDS: Kinds = {"alarms": lambda plan, now_s: Annunciator(plan.interval_s, now_s)}

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol, runtime_checkable
+from collections.abc import Callable
+from typing import TYPE_CHECKING, NamedTuple, Protocol, runtime_checkable
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.uart.receiver import Character
+
+if TYPE_CHECKING:
+    from ordolex.bench.plan import DevicePlan
 
 
 class Say(NamedTuple):
@@ -32,3 +36,8 @@ class StandIn(Protocol):
 
     def next_deadline(self) -> float | None:
         """When it wants to be asked again without having received anything."""
+
+
+Kinds = dict[str, "Callable[[DevicePlan, float], StandIn]"]
+"""Kind, as a plan names it → what makes such a stand-in, from its plan and the time. Every module here that has `KINDS`
+is found by itself; with `TEMPERS` it also says in which ways of their own its kinds can misbehave."""

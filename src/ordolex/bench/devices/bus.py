@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.protocols.modbus.crc import crc16
 from ordolex.core.protocols.modbus.frames import FRAMINGS, Ascii, Tcp, lrc, quiet_s
@@ -184,3 +184,10 @@ class Bus:
         if isinstance(self._framing, Tcp):
             return head + (len(pdu) + 1).to_bytes(2) + bytes([unit]) + pdu
         return self._framing.wrap(unit, pdu)
+
+
+KINDS: Kinds = {
+    "bus": lambda plan, now_s: Bus(plan.settings, plan.units, "rtu"),
+    "bus-ascii": lambda plan, now_s: Bus(plan.settings, plan.units, "ascii"),
+    "bus-tcp": lambda plan, now_s: Bus(plan.settings, plan.units, "tcp"),
+}

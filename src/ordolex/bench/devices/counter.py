@@ -5,7 +5,7 @@ Megabytes of them; `STOP` ends it. Each line is numbered, so that what is missin
 
 from __future__ import annotations
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.uart.receiver import Character
 
@@ -56,3 +56,6 @@ class FishCounter:
 
     def next_deadline(self) -> float | None:
         return self._next_s
+
+
+KINDS: Kinds = {"counter": lambda plan, now_s: FishCounter(plan.settings)}

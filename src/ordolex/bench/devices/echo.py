@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.uart.receiver import Character
 
 
@@ -15,3 +15,6 @@ class EchoPlug:
 
     def next_deadline(self) -> float | None:
         return None
+
+
+KINDS: Kinds = {"echo": lambda plan, now_s: EchoPlug()}

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.uart.receiver import Character
 
@@ -252,3 +252,6 @@ class FeederController:
         if self._switching:
             self._switching = False
             self._rate_until_s = now_s + _KEEP_RATE_S
+
+
+KINDS: Kinds = {"feeder": lambda plan, now_s: FeederController(plan.settings, plan.interval_s, now_s)}

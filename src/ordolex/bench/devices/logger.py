@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 
+from ordolex.bench.devices.base import Kinds
 from ordolex.bench.devices.talker import Talker
 
 
@@ -14,3 +15,6 @@ class Logger(Talker):
     def text(self, count: int) -> str:
         level = 412 + 30 * math.sin(count / 9)
         return f"log {count:05} spring level {level:.0f} mm, lid closed, battery 3.{61 - count % 7} V\r\n"
+
+
+KINDS: Kinds = {"logger": lambda plan, now_s: Logger(plan.settings, plan.interval_s, now_s)}

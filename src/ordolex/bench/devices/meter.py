@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.protocols import meter
 from ordolex.core.uart.receiver import Character
@@ -93,3 +93,6 @@ class Meter:
             "13.7.0(0.91)", "14.7.0(50.0*Hz)",
         ]  # fmt: skip
         return "".join(f"{row}\r\n" for row in rows).encode()
+
+
+KINDS: Kinds = {"meter": lambda plan, now_s: Meter(plan.settings, now_s)}

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.uart.receiver import Character
 
@@ -336,3 +336,6 @@ class Modem:
 
     def _say(self, now_s: float, result: str) -> Say:
         return Say(now_s, self._result(result).encode())
+
+
+KINDS: Kinds = {"modem": lambda plan, now_s: Modem(plan.settings)}

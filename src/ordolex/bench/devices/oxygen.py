@@ -13,7 +13,7 @@ import re
 from collections import deque
 from collections.abc import Callable
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.uart.receiver import Character
 
 _TURN_ROUND_S = 0.032
@@ -191,3 +191,6 @@ def _same_header(given: str, pattern: str) -> bool:
         g in (p.upper(), "".join(c for c in p if not c.islower()))
         for g, p in zip(given_parts, pattern_parts, strict=True)
     )
+
+
+KINDS: Kinds = {"oxygen": lambda plan, now_s: OxygenTransmitter(plan.unit, now_s)}

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 
-from ordolex.bench.devices.base import Say
+from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.text.nmea0183 import sentence
 from ordolex.core.uart.receiver import Character
@@ -52,3 +52,6 @@ class TemperatureString:
         )
         fields = (f"C,{value:.2f},C,T{i}" for i, value in enumerate(values, 1))
         return sentence(b"YXXDR," + ",".join(fields).encode())
+
+
+KINDS: Kinds = {"temperature": lambda plan, now_s: TemperatureString(plan.settings, plan.interval_s, now_s)}
