@@ -10,6 +10,7 @@ from ordolex.bench.devices.bus import Bus
 from ordolex.core.device.setting import Outcome
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
+from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.protocols.framed import Frame, find, wrap
 from ordolex.core.sheet import Sheet, read_sheet
 from ordolex.core.sheet.base import filled
@@ -115,7 +116,7 @@ async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> N
     port.say(b"6 C\r\n")
     assert (await reading)[0].value == 8.6 and notes.bytes("tx") == b""
     with pytest.raises(ValueError, match="is read by code"):
-        sheet.parameter[0].fits("meter")
+        sheet.parameter[0].fits(FAMILIES["meter"])
     await runner.release()
 
 

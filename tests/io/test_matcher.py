@@ -113,6 +113,26 @@ async def test_two_bytes_are_a_reason_to_go_on_and_no_proof(notes: Notes) -> Non
     await runner.release()
 
 
+@pytest.mark.parametrize("turns", [0, 1, 2, 3, 5, 8])
+async def test_who_is_stopped_while_the_port_is_set_leaves_no_answer_for_the_next_setting(
+    serve_bench: ServeBench, notes: Notes, turns: int
+) -> None:
+    """RFC 2217 numbers no answers: the one to a change that was given up must not be taken for the next one's."""
+    runner = await opened(serve_bench, notes, name="a", kind="oxygen", line="4800 8E1")
+    for baud in (57600, 1200, 230400):
+        going = asyncio.ensure_future(runner.retune(LineSettings(baud)))
+        for _ in range(turns):
+            await asyncio.sleep(0)
+        going.cancel()
+        with contextlib.suppress(asyncio.CancelledError):
+            await going
+        await runner.settled()
+        assert runner.line in (LineSettings(baud), LineSettings(9600)), "what is said is what the port is at"
+        await runner.retune(LineSettings(9600))
+        assert runner.line == LineSettings(9600)
+    await runner.release()
+
+
 async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench: ServeBench, notes: Notes) -> None:
     bench = await serve_bench({"name": "a", "kind": "oxygen", "line": "4800 8E1"})
     await bench.obey("silent a on")

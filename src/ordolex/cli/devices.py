@@ -150,7 +150,7 @@ def scan_units(
 
 def _goes_to_all(sheet: Sheet, unit: int | None, all_units: bool, json: bool) -> bool:
     """Whether unit 0 is meant, which is every unit of the line: only if that was said."""
-    to_all = (sheet.bus.unit if unit is None else unit) == 0 and sheet.speaks.startswith("modbus-")
+    to_all = (sheet.bus.unit if unit is None else unit) == 0 and sheet.family.to_all
     if to_all and not all_units:
         words = "unit 0 is every unit of the line, and nobody answers; give one unit's ID, or --all-units to insist"
         refuse(words, USAGE, json=json)

@@ -261,7 +261,7 @@ class Session:
         sheet = self.sheet_of(link)
         known = (entry.question() for entry in sheet.question) if sheet is not None else ()
         question = next((question for question in known if question.data == data), None)
-        commands = sheet is not None and sheet.speaks == "at" and self.talk(link).call.state is not State.DATA
+        commands = sheet is not None and sheet.family.dials and self.talk(link).call.state is not State.DATA
         if question is None and commands and data.upper().startswith(b"AT"):
             question = Question(data, timeout_s=_AT_S, codec=AtCodec(data))
         if question is None:
@@ -296,10 +296,8 @@ class Session:
         sheet = self.sheet_of(link) if link is not None else None
         if sheet is None:
             return "*IDN?", ASK
-        if sheet.speaks.startswith(("modbus", "framed", "meter")):
-            return "r in Set", "Set (F6) asks it: r reads" + (
-                ", n scans for units." if "modbus" in sheet.speaks else "."
-            )
+        if sheet.family.framed:
+            return "r in Set", "Set (F6) asks it: r reads" + (", n scans for units." if sheet.family.framing else ".")
         known = next((question for question in sheet.harmless if question.like), None)
         return (visible_text(known.question().text) if known is not None else ""), ASK
 
@@ -328,7 +326,7 @@ class Session:
     def told_of(self, link: LinkRecord) -> Told:
         """What is known of a link besides its bytes, for the causes of what looks wrong."""
         sheet = self.sheet_of(link)
-        bus = sheet is not None and sheet.speaks.startswith("modbus")
+        bus = sheet is not None and sheet.family.addressed
         return self.told.of(self.view(link), self.line_of(link), bus=bus)
 
     def unit_of(self, link: LinkRecord) -> int:

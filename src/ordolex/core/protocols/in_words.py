@@ -10,12 +10,8 @@ from ordolex.core.protocols.instrument import read_error, read_quantity
 from ordolex.core.protocols.sentences import sentences, talkers, transducers
 
 
-def decode(speaks: str, question: bytes, answer: bytes) -> list[str]:
-    """Sentences on an answer; none where it says all by itself. `speaks` is that of the device's sheet."""
-    return _modem(question, answer) if speaks == "at" else _instrument(question, answer)
-
-
-def _modem(question: bytes, answer: bytes) -> list[str]:
+def of_modem(question: bytes, answer: bytes) -> list[str]:
+    """Sentences on a modem's answer; none where it says all by itself."""
     reply = read_reply(question, answer)
     out = [f"{line}: {words}" for line in reply.lines if (words := words_of(line))]
     register = re.fullmatch(rb"AT\s*S(\d{1,2})\?\s*", question.upper())
@@ -41,7 +37,8 @@ def _test_words(line: str) -> str:
     return f"{name} takes {'; then '.join(parts)}" if parts and name.startswith("+") else ""
 
 
-def _instrument(question: bytes, answer: bytes) -> list[str]:
+def of_instrument(question: bytes, answer: bytes) -> list[str]:
+    """The same of any other device that speaks text."""
     text = answer.decode("latin-1").strip()
     if question.upper().strip().lstrip(b":").startswith((b"SYST:ERR", b"SYSTEM:ERROR")):
         try:

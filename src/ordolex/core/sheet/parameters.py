@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field, field_validator, model_validator
 
 from ordolex.core.protocols.checks import CHECKS
+from ordolex.core.protocols.families import Family
 from ordolex.core.protocols.framed import FramePlan
 from ordolex.core.protocols.modbus.address import Place, read_place
 from ordolex.core.protocols.modbus.values import TYPES
@@ -180,19 +181,16 @@ class Parameter(Part):
     def can_be_written(self) -> bool:
         return bool(self.write) or self.writable or (self.payload is not None and bool(self.payload.write))
 
-    def fits(self, speaks: str) -> None:
+    def fits(self, family: Family) -> None:
         """Raises ValueError where the sheet does not say how to read it."""
         ways = [way for way in ("read", "hear", "code", "modbus", "payload") if getattr(self, way)]
         if len(ways) != 1:
             raise ValueError(f"parameter {self.name!r}: give one of read, hear, code, modbus or payload")
-        wanted = {"modbus-rtu": "modbus", "modbus-ascii": "modbus", "modbus-tcp": "modbus", "meter": "code",
-                  "framed": "payload"}.get(speaks)  # fmt: skip
-        if wanted is not None and ways[0] != wanted:
-            raise ValueError(f"parameter {self.name!r}: a device that speaks {speaks} is read by {wanted}")
-        if wanted is None and ways[0] not in ("read", "hear"):
-            raise ValueError(f"parameter {self.name!r}: a device that speaks {speaks} is read by read or hear")
+        if ways[0] not in family.read_by:
+            wanted = " or ".join(family.read_by)
+            raise ValueError(f"parameter {self.name!r}: a device that speaks {family.name} is read by {wanted}")
         pattern = self.like if self.read else self.hear
-        if wanted is None and "(?P<value>" not in pattern:
+        if ways[0] in ("read", "hear") and "(?P<value>" not in pattern:
             raise ValueError(f"parameter {self.name!r}: its pattern needs the group (?P<value>…)")
         if self.kind == "choice" and not self.choices:
             raise ValueError(f"parameter {self.name!r}: a choice needs its choices")

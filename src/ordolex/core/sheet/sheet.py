@@ -8,6 +8,7 @@ from typing import Literal, NoReturn
 
 from pydantic import ValidationError, field_validator, model_validator
 
+from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
 from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, Parameter
 from ordolex.core.sheet.parts import Lamp, Leave, Lists, Menu, Ready, Revision, SheetLine, SheetQuestion, end_of
@@ -33,7 +34,7 @@ class Sheet(Part):
     lists: Lists | None = None
     leave: Leave | None = None
     ready: Ready | None = None
-    speaks: Literal["text", "modbus-rtu", "modbus-ascii", "modbus-tcp", "at", "meter", "framed"] = "text"
+    speaks: str = "text"
     bus: Bus = Bus()
     frame: FrameFormat | None = None
     parameter: list[Parameter] = []
@@ -45,6 +46,18 @@ class Sheet(Part):
     procedure: list[Procedure] = []
     restore: list[Words] = []
     """What to put back at the end, whenever this device was worked on."""
+
+    @property
+    def family(self) -> Family:
+        """What is known of the protocol that it speaks."""
+        return FAMILIES[self.speaks]
+
+    @field_validator("speaks")
+    @classmethod
+    def _is_a_family(cls, value: str) -> str:
+        if value not in FAMILIES:
+            raise ValueError(f"{value!r} is no protocol; there are {', '.join(FAMILIES)}")
+        return value
 
     @field_validator("wiring_end")
     @classmethod
@@ -65,7 +78,7 @@ class Sheet(Part):
             if names.count(name) > 1:
                 raise ValueError(f"two parameters are called {name!r}; give each its own name")
         for parameter in self.parameter:
-            parameter.fits(self.speaks)
+            parameter.fits(self.family)
             if parameter.store and self.store is None:
                 raise ValueError(f"parameter {parameter.name!r} must be stored, but the sheet has no [store]")
             if parameter.reboot and self.reboot is None:

@@ -15,8 +15,8 @@ from ordolex.io.link.runner import LinkRunner
 async def identify(runner: LinkRunner, sheet: Sheet, unit: int) -> str:
     """Its own words; empty where it says nothing of itself. Modbus: function 43/14, then 17. Else the sheet's question
     named identity."""
-    if sheet.speaks.startswith("modbus-"):
-        device = ModbusUnit(runner, sheet.speaks.removeprefix("modbus-"), unit, sheet.bus)
+    if sheet.family.framing:
+        device = ModbusUnit(runner, sheet.family.framing, unit, sheet.bus)
         for request in (pdu.device_id(), pdu.report_id()):
             with contextlib.suppress(Trouble):
                 reply, _, _ = await device.exchange(request, "identity", 1)

@@ -17,14 +17,29 @@ from ordolex.io.link.runner import LinkRunner
 
 def device_for(runner: LinkRunner, sheet: Sheet, unit: int | None = None, address: str = "") -> Device:
     """What reads and sets a device of this sheet."""
-    number = sheet.bus.unit if unit is None else unit
-    if sheet.speaks.startswith("modbus-"):
-        return ModbusUnit(runner, sheet.speaks.removeprefix("modbus-"), number, sheet.bus)
-    if sheet.speaks == "meter":
-        return MeterDevice(runner, address)
-    if sheet.frame is not None and sheet.speaks == "framed":
-        return FramedDevice(runner, sheet.frame.plan(), number, sheet.bus)
-    return TextDevice(runner, sheet.bus, at=sheet.speaks == "at")
+    return DEVICES[sheet.speaks](runner, sheet, sheet.bus.unit if unit is None else unit, address)
+
+
+def _modbus(runner: LinkRunner, sheet: Sheet, unit: int, address: str) -> Device:
+    return ModbusUnit(runner, sheet.family.framing, unit, sheet.bus)
+
+
+def _framed(runner: LinkRunner, sheet: Sheet, unit: int, address: str) -> Device:
+    assert sheet.frame is not None, "a sheet of that kind has one"
+    return FramedDevice(runner, sheet.frame.plan(), unit, sheet.bus)
+
+
+def _text(runner: LinkRunner, sheet: Sheet, unit: int, address: str) -> Device:
+    return TextDevice(runner, sheet.bus, at=sheet.family.dials)
+
+
+DEVICES: dict[str, Callable[[LinkRunner, Sheet, int, str], Device]] = {
+    "text": _text, "at": _text, "framed": _framed, "meter": lambda runner, sheet, unit, address: MeterDevice(
+        runner, address
+    ),
+    "modbus-rtu": _modbus, "modbus-ascii": _modbus, "modbus-tcp": _modbus,
+}  # fmt: skip
+"""Protocol, as in FAMILIES → what reads and sets a device that speaks it."""
 
 
 async def apply(

@@ -74,6 +74,7 @@ class LinkRunner:
         self._transport: Transport | None = None
         self._turn = asyncio.Lock()
         self._opening = asyncio.Lock()
+        self._tuning = asyncio.Lock()
         self._exchange: Exchange | None = None
         self._answer: asyncio.Future[Answer] | None = None
         self._owed = Owed()
@@ -200,7 +201,22 @@ class LinkRunner:
 
     async def retune(self, line: LineSettings, *, keep: bool = False) -> None:
         """Changes the line settings, in an open port at once. `keep` says that the protocol itself asks for it, in the
-        middle of an exchange: what was proven stays."""
+        middle of an exchange: what was proven stays. Whoever is stopped meanwhile leaves it to come to its end: a port
+        that is set to one thing and said to be set to another is worse."""
+        tuning = asyncio.ensure_future(self._retune(line, keep=keep))
+        tuning.add_done_callback(lambda done: done.cancelled() or done.exception())  # it may be that nobody waits
+        await asyncio.shield(tuning)
+
+    async def settled(self) -> None:
+        """Once no change of the line settings is under way."""
+        async with self._tuning:
+            pass
+
+    async def _retune(self, line: LineSettings, *, keep: bool) -> None:
+        async with self._tuning:
+            await self._retune_now(line, keep=keep)
+
+    async def _retune_now(self, line: LineSettings, *, keep: bool) -> None:
         old = self._state.line
         if self._transport is not None:
             await self._transport.configure(line)

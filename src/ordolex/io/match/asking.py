@@ -127,6 +127,7 @@ class Asking:
         finally:
             plenty.cancel()
             asked.cancel()
+            await asyncio.wait({asked, plenty})  # who stops a match finds the port free of its question
 
     def _wait_s(self, attempt: Attempt) -> float:
         """Longer at the settings that the sheet names, and where this computer is late itself."""

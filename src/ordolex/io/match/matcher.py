@@ -98,9 +98,15 @@ class Matcher:
     async def _leave_port(self) -> None:
         """The port ends at the settings found, or at those that it had before."""
         wanted = self.match.found if self.match.found is not None and not self.match.inverted else self._before
+        await self._runner.settled()  # a change that was under way when it was stopped comes to its end first
         if self._runner.is_open and self._runner.line != wanted:
-            with contextlib.suppress(Fault):
+            try:
                 await self._runner.retune(wanted)
+            except Fault as fault:
+                self.match.left = (
+                    f"the port did not go back to {wanted.text}, it is at {self._runner.line.text}: {fault}"
+                )
+                self._search.note("note", self.match.left, {})
 
     def _summary(self) -> str:
         match = self.match

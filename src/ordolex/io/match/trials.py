@@ -36,7 +36,8 @@ class Trial:
 
 @dataclass(slots=True)
 class Match:
-    """Everything so far. `found` are settings confirmed on the line; `answered` if a question proved them."""
+    """Everything so far. `found` are settings confirmed on the line; `answered` if a question proved them; `left` says
+    that the port could not be put back, and where it is."""
 
     trials: list[Trial] = field(default_factory=list)
     captures: list[Capture] = field(default_factory=list)
@@ -49,6 +50,7 @@ class Match:
     began_s: float = field(default_factory=mono_s)
     at_most_s: float = 0.0
     now: str = ""
+    left: str = ""
 
     @property
     def seconds(self) -> float:

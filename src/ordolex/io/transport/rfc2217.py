@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
 from ordolex.core.line.settings import LineSettings
@@ -36,6 +38,10 @@ class Rfc2217Transport(TcpTransport):
         self._com = ComPortClient()
         self._agreed: asyncio.Future[bool] | None = None
         self._answers: dict[Code, asyncio.Future[int]] = {}
+        self._wanted: dict[Code, int] = {}
+        self._owed = Counter[Code]()
+        """Answers that did not come in time, and may come yet."""
+        self._asking = asyncio.Lock()
         self._line_errors: LineErrors | None = None
         self.places_errors = True  # a notice stands right before its byte
         self._may_send = asyncio.Event()
@@ -44,6 +50,7 @@ class Rfc2217Transport(TcpTransport):
     async def open(self, line: LineSettings, listener: Listener) -> None:
         self._com = ComPortClient()  # each opening negotiates from the beginning
         self._line_errors = None
+        self._asking, self._owed, self._wanted = asyncio.Lock(), Counter[Code](), {}
         self._may_send.set()
         self._agreed = asyncio.get_running_loop().create_future()
         await self._connect()
@@ -74,8 +81,7 @@ class Rfc2217Transport(TcpTransport):
             raise NotNetworkSerial(f"{where} does not speak RFC 2217", f"try {raw} for its raw bytes")
 
     async def configure(self, line: LineSettings) -> None:
-        wanted = self._com.configure(line)
-        got = await self._answers_to(wanted)
+        wanted, got = await self._answers_to(lambda: self._com.configure(line))
         for message in wanted:
             value = got[message.code]
             if value != message.value and message.code is not Code.SET_CONTROL:
@@ -84,18 +90,30 @@ class Rfc2217Transport(TcpTransport):
                     "choose settings that this port has",
                 )
 
-    async def _answers_to(self, wanted: list[Message]) -> dict[Code, int]:
-        loop = asyncio.get_running_loop()
-        self._answers = {message.code: loop.create_future() for message in wanted}
-        await self._flush()
-        try:
-            async with asyncio.timeout(ANSWER_S):
-                return {code: await future for code, future in self._answers.items()}
-        except TimeoutError:
-            silent = ", ".join(code.name for code, future in self._answers.items() if not future.done())
-            raise SettingsRefused(f"the server did not answer {silent}", "its port may be in use or dead") from None
-        finally:
-            self._answers = {}
+    async def _answers_to(self, give: Callable[[], list[Message]]) -> tuple[list[Message], dict[Code, int]]:
+        """An answer carries no number. So one command waits for the other's end, also where whoever gave that one was
+        stopped meanwhile; and what is still owed after a time-out is not taken for the next one's."""
+        asked = asyncio.ensure_future(self._ask_server(give))
+        asked.add_done_callback(lambda done: done.cancelled() or done.exception())  # it may be that nobody waits for it
+        return await asyncio.shield(asked)
+
+    async def _ask_server(self, give: Callable[[], list[Message]]) -> tuple[list[Message], dict[Code, int]]:
+        async with self._asking:
+            wanted = give()
+            loop = asyncio.get_running_loop()
+            self._wanted = {message.code: message.value for message in wanted}
+            self._answers = {message.code: loop.create_future() for message in wanted}
+            await self._flush()
+            try:
+                async with asyncio.timeout(ANSWER_S):
+                    return wanted, {code: await future for code, future in self._answers.items()}
+            except TimeoutError:
+                silent = [code for code, future in self._answers.items() if not future.done()]
+                self._owed.update(silent)
+                names = ", ".join(code.name for code in silent)
+                raise SettingsRefused(f"the server did not answer {names}", "its port may be in use or dead") from None
+            finally:
+                self._answers = {}
 
     def received(self, data: bytes, at_s: float) -> None:
         for event in self._com.receive(data):
@@ -135,6 +153,9 @@ class Rfc2217Transport(TcpTransport):
             if self._listener is not None:
                 self._listener.modem_lines(lines)
         else:
+            if self._owed[message.code] and message.value != self._wanted.get(message.code):
+                self._owed[message.code] -= 1  # the answer to an earlier command, which was given up
+                return
             future = self._answers.get(message.code)
             if future is not None and not future.done():
                 future.set_result(message.value)

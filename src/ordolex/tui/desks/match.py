@@ -261,6 +261,8 @@ class MatchDesk(Desk):
             self.say(f"{name}not found: {match.verdict.words if match.verdict is not None else match.now}", "unsure")
             if running.opened:
                 self.post_message(self.ReleaseWanted(link))
+            elif match.left:
+                self.say(f"{name}not found, and {match.left}", "bad")
         elif match.inverted:
             self.say(f"{name}{match.found.text}, and the line is inverted: a port cannot mend that", "bad")
         else:

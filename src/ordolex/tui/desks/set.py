@@ -111,7 +111,7 @@ class SetDesk(Changing, WhichDevice, Procedures, More, Desk):
         if table is None:
             head.append("   no sheet with settings: d chooses one", ink.style("straw"))
             return head
-        bus = table.sheet.speaks.startswith(("modbus", "framed"))
+        bus = table.sheet.family.addressed
         head.append(f"   {table.sheet.name}{f', unit {table.unit}' if bus else ''}", ink.style("dim"))
         if link.identity:
             head.append(f"   {visible_text(link.identity)}", ink.style("ice"))

@@ -14,7 +14,7 @@ from textual.widgets import Static
 
 from ordolex.core.link.exchange import Answer
 from ordolex.core.port.endpoint import read_endpoint
-from ordolex.core.protocols.in_words import decode
+from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.conversation import Row
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
@@ -295,7 +295,8 @@ class TalkDesk(KeyByKey, LineWork, Proving, Desk):
             return
         text, how = answer_words(answer)
         sheet = self.session.sheet_of(link)
-        meant = decode(sheet.speaks if sheet is not None else "text", answer.question.data, answer.data)
+        family = sheet.family if sheet is not None else FAMILIES["text"]
+        meant = family.in_words(answer.question.data, answer.data)
         if meant:
             self.session.drain(link)
             for words in meant:

@@ -45,7 +45,7 @@ class WhichDevice(SetWork):
         unit = link.unit
         if not await self._other_framing(link, sheet):
             return
-        if sheet.speaks.startswith(("modbus", "framed")):
+        if sheet.family.addressed:
             start = str(unit if unit >= 0 else sheet.bus.unit)
             hint = "0 would be all at once and is not read back; n asks which answer"
             typed = await self.app.push_screen_wait(LinePrompt("Unit ID", start, _unit_reading, hint))
@@ -65,11 +65,11 @@ class WhichDevice(SetWork):
     async def _other_framing(self, link: LinkRecord, sheet: Sheet) -> bool:
         """One line carries one framing: where another was in use on this link, it is asked first."""
         before = self.session.sheet_of(link)
-        if before is None or before.speaks == sheet.speaks or not before.speaks.startswith(("modbus", "framed")):
+        if before is None or before.speaks == sheet.speaks or not before.family.addressed:
             return True
         choices = [
-            ("no", f"Keep {before.name}: this link has spoken {_framing_words(before.speaks)} so far"),
-            ("yes", f"{sheet.name}: from now on {_framing_words(sheet.speaks)} is spoken on this link"),
+            ("no", f"Keep {before.name}: this link has spoken {before.family.words} so far"),
+            ("yes", f"{sheet.name}: from now on {sheet.family.words} is spoken on this link"),
         ]
         title = f"{sheet.name} speaks another way than the others on this line"
         return await self.app.push_screen_wait(Pick(title, choices)) == "yes"
@@ -81,9 +81,7 @@ class WhichDevice(SetWork):
             return
         link, runner = opened
         sheet = self.session.sheet_of(link)
-        framing = (
-            sheet.speaks.removeprefix("modbus-") if sheet is not None and sheet.speaks.startswith("modbus-") else "rtu"
-        )
+        framing = (sheet.family.framing if sheet is not None else "") or "rtu"
         typed = await self.app.push_screen_wait(
             LinePrompt(
                 "Which unit IDs?", "1-32", units_reading, "one register of each is asked for; nothing is changed"
@@ -175,11 +173,6 @@ async def _listen(runner: LinkRunner) -> str:
     units = sorted({heard[begin] for begin, _ in frames_in(bytes(heard))})
     of = f", frames of units {', '.join(str(unit) for unit in units)}" if units else ""
     return f"another master speaks on this line: {len(heard)} bytes in {_LISTEN_S:g} s{of}; nothing was sent into that"
-
-
-def _framing_words(speaks: str) -> str:
-    kinds = {"modbus-rtu": "Modbus RTU", "modbus-ascii": "Modbus ASCII", "modbus-tcp": "Modbus/TCP"}
-    return kinds.get(speaks, {"framed": "frames of its own", "at": "AT commands"}.get(speaks, speaks))
 
 
 def _unit_reading(text: str) -> str:

@@ -31,10 +31,10 @@ class Registers(SetWork):
 
     def _unit(self, link: LinkRecord, runner: LinkRunner) -> ModbusUnit | None:
         sheet = self.session.sheet_of(link)
-        if sheet is None or not sheet.speaks.startswith("modbus-"):
+        if sheet is None or not sheet.family.framing:
             self.say("Only for units with registers: d chooses a sheet of that kind", "unsure")
             return None
-        return ModbusUnit(runner, sheet.speaks.removeprefix("modbus-"), self.session.unit_of(link), sheet.bus)
+        return ModbusUnit(runner, sheet.family.framing, self.session.unit_of(link), sheet.bus)
 
     async def _registers(self, link: LinkRecord, unit: ModbusUnit, place: Place, count: int) -> tuple[int, ...] | None:
         async def read() -> tuple[int, ...] | str:

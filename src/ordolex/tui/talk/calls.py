@@ -20,7 +20,7 @@ class Calls(Works):
     def call_words(self, link: LinkRecord) -> str:
         """The modem's state, in words; nothing for what is no modem."""
         sheet = self.session.sheet_of(link)
-        if sheet is None or sheet.speaks != "at":
+        if sheet is None or not sheet.family.dials:
             return ""
         return self.session.talk(link).call.state.value
 

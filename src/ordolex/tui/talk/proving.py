@@ -55,7 +55,7 @@ class Proving(Works):
                 return
             sheet = sheets[name]
             link = self.session.change_link(replace(link, sheet=name))
-        if sheet.speaks.startswith(("modbus", "framed")):
+        if sheet.family.addressed:
             self.say("It is asked in Set (F6): n scans for units, r reads its settings", "unsure")
             return
         if not sheet.wake and not sheet.harmless:
