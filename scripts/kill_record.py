@@ -74,6 +74,9 @@ def one_kill(source: Source, folder: Path, after_s: float) -> Outcome:
     recording = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
     deadline = time.monotonic() + 20
     while not _has_bytes(book) and time.monotonic() < deadline:
+        if recording.poll() is not None:
+            assert recording.stderr is not None
+            sys.exit(f"the recording ended by itself: {recording.stderr.read().decode()}")
         time.sleep(0.01)
     time.sleep(after_s)
     killed_s = time.monotonic()

@@ -30,7 +30,9 @@ CSS = """
 {name} OptionList, {name} OptionList:focus {{
     border: none; background: $bar; background-tint: $bar 0%; height: auto; max-height: 14; margin: 1 0; padding: 0;
 }}
-{name} OptionList > .option-list--option-highlighted {{ background: $background; color: $primary; text-style: bold; }}
+{name} OptionList > .option-list--option-highlighted, {name} OptionList:focus > .option-list--option-highlighted {{
+    background: $background; color: $primary; text-style: bold;
+}}
 """
 
 

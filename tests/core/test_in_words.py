@@ -7,23 +7,21 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question
 from ordolex.core.link.state import LinkState
-from ordolex.core.protocols.in_words import census, decode
+from ordolex.core.protocols.in_words import census, of_instrument, of_modem
 from ordolex.core.record.items import Event
 from ordolex.core.record.tried import last_good, tried
 from ordolex.core.text import nmea0183
 
 
 def test_answers_are_put_into_words_where_a_standard_has_them() -> None:
-    assert decode("at", b"AT+CSQ\r", b"\r\n+CSQ: 5,99\r\n\r\nOK\r\n") == ["+CSQ: 5,99: -103 dBm, weak"]
-    assert decode("at", b"AT+CMEE=?\r", b"\r\n+CMEE: (0-2)\r\n\r\nOK\r\n") == ["+CMEE takes 0 to 2"]
-    assert decode("at", b"AT+IPR=?\r", b"\r\n+IPR: (),(300,1200)\r\n\r\nOK\r\n") == [
-        "+IPR takes nothing; then 300, 1200"
-    ]
-    assert decode("at", b"AT+X\r", b"\r\n+CME ERROR: 10\r\n") == ["+CME ERROR: 10: SIM not inserted"]
-    assert decode("at", b"ATS7?\r", b"\r\n030\r\n\r\nOK\r\n") == ["S7, seconds it waits for the call to come about: 30"]
-    assert decode("at", b"AT\r", b"\r\nOK\r\n") == [] == decode("text", b"MEAS?\n", b"9.4 mg/l\n")
-    assert decode("text", b"SYST:ERR?\n", b'-222,"Data out of range"\n') == ["execution error: Data out of range"]
-    assert "no measurement" in decode("text", b"MEAS?\n", b"9.91E37\n")[0]
+    assert of_modem(b"AT+CSQ\r", b"\r\n+CSQ: 5,99\r\n\r\nOK\r\n") == ["+CSQ: 5,99: -103 dBm, weak"]
+    assert of_modem(b"AT+CMEE=?\r", b"\r\n+CMEE: (0-2)\r\n\r\nOK\r\n") == ["+CMEE takes 0 to 2"]
+    assert of_modem(b"AT+IPR=?\r", b"\r\n+IPR: (),(300,1200)\r\n\r\nOK\r\n") == ["+IPR takes nothing; then 300, 1200"]
+    assert of_modem(b"AT+X\r", b"\r\n+CME ERROR: 10\r\n") == ["+CME ERROR: 10: SIM not inserted"]
+    assert of_modem(b"ATS7?\r", b"\r\n030\r\n\r\nOK\r\n") == ["S7, seconds it waits for the call to come about: 30"]
+    assert of_modem(b"AT\r", b"\r\nOK\r\n") == [] == of_instrument(b"MEAS?\n", b"9.4 mg/l\n")
+    assert of_instrument(b"SYST:ERR?\n", b'-222,"Data out of range"\n') == ["execution error: Data out of range"]
+    assert "no measurement" in of_instrument(b"MEAS?\n", b"9.91E37\n")[0]
     rows = census(nmea0183.sentence(b"YXXDR,C,8.6,C,SPRING") + b"noise" + nmea0183.sentence(b"YXXDR,C,8.7,C,SPRING"))
     assert rows[0].split() == ["YXXDR", "2", "sentences"] and rows[1].split() == ["SPRING", "8.7", "C", "temperature"]
 
