@@ -20,7 +20,7 @@ _ANSWER_S = 0.6
 _LIKELY_S = 1.0
 _LATENESS = 4
 _SPOKEN_FOR = 0.5  # of a rate, over all answers
-_PLENTY = 160  # bytes
+_PLENTY, _PLENTY_JUDGED = 160, 600  # bytes, of an answer that nothing is known of, and of one that can be right
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 
@@ -52,7 +52,7 @@ class Asking:
             await self._search.tune(attempt.line)
             question = self._question(attempt.question, attempt.sent, self._wait_s(attempt))
             answer = await self._ask(question)
-            endless = len(self._ear.data) >= _PLENTY
+            endless = len(self._ear.data) >= _plenty(question)
             if answer.ended is Ended.LOST or (answer.ended is Ended.STOPPED and not endless):
                 self._search.keep(attempt.sent, "stopped", began)
                 return
@@ -118,7 +118,7 @@ class Asking:
         """Of a device that talks all along no answer ends: so many bytes are enough."""
         loop = asyncio.get_running_loop()
         asked = loop.create_task(self._search.runner.ask(question, at_once=True))
-        plenty = loop.create_task(self._ear.gather(_PLENTY, float("inf")))
+        plenty = loop.create_task(self._ear.gather(_plenty(question), float("inf")))
         try:
             await asyncio.wait({asked, plenty}, return_when=asyncio.FIRST_COMPLETED)
             if not asked.done():
@@ -197,6 +197,10 @@ class Asking:
         sure = [r.settings for r in ranked[:1] if r.probability > 0.6]
         first = [(r.settings, attempt.question) for r in ranked]
         return first + [(settings, question) for settings in sure for question in self._questions]
+
+
+def _plenty(question: Question) -> int:
+    return _PLENTY_JUDGED if question.codec is not None or question.like or question.until else _PLENTY
 
 
 def _at(baud: int, format_: str) -> LineSettings:
