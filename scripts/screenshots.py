@@ -24,7 +24,10 @@ WALK = (
     ("find.png", "wait:8"),
     ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:6"),
     ("line-settings.png", "Escape wait:1.0 Escape wait:1.2 Return wait:0.8"),
-    ("talk-proven.png", f"Return wait:1.5 Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}"),
+    (
+        "talk-proven.png",
+        f"Return wait:1.5 Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}",
+    ),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
     ("why.png", "F12 wait:1.5"),
     ("talk-talker.png", f"Escape wait:0.4 F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
@@ -11,6 +12,7 @@ import typer
 
 from ordolex import __version__
 from ordolex.cli.common import faults_said
+from ordolex.cli.start import COMPLETING
 from ordolex.io.own import places
 
 MODULE_OF = {
@@ -24,7 +26,6 @@ MODULE_OF = {
 app = typer.Typer(
     help="Serial links to PLCs, meters, modems and controllers: find the port, prove the link, keep the record.",
     no_args_is_help=False,
-    add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
@@ -58,7 +59,9 @@ def application(words: Sequence[str]) -> typer.Typer:
     values = {at + 1 for at, word in enumerate(words) if word == "--book"}
     words = [word for at, word in enumerate(words) if at not in values]
     named = next((word for word in words if word in MODULE_OF), None)
-    if named is not None:
+    if COMPLETING in os.environ:
+        modules = list(dict.fromkeys(MODULE_OF.values()))
+    elif named is not None:
         modules = [MODULE_OF[named]]
     elif any(not word.startswith("-") or word == "--help" for word in words):
         modules = list(dict.fromkeys(MODULE_OF.values()))

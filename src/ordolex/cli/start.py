@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 from ordolex.cli.plain import FAILED, run_plainly, say
 
+COMPLETING = "_ORDOLEX_COMPLETE"
+"""Set by a shell that asks how a command line may go on."""
+
 
 def main() -> None:
-    run_plainly(_commands if sys.argv[1:] else _interface)
+    run_plainly(_commands if sys.argv[1:] or COMPLETING in os.environ else _interface)
 
 
 def _commands() -> None:
