@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 from ordolex.io.own import places
+from ordolex.io.system import log
 from ordolex.io.system.faults import Fault
 
 
@@ -24,11 +25,13 @@ def run_interface(path: Path, site: str = "") -> int:
         os.environ.pop(name, None)  # a shell that exports them would freeze the size of the window
     book = Book(path, site)
     places.remember_book(path)
+    end_log = log.begin(places.support_log())
     try:
         app = OrdolexApp(book)
         app.run()
     finally:
         book.close()
+        end_log()
     status = book.recorder.status
     if not status.keeping:
         lost = f"{status.lost + status.waiting} bytes were not kept"

@@ -26,6 +26,7 @@ from ordolex.core.record.items import Event
 from ordolex.io.link.feed import Feed, Passed
 from ordolex.io.link.view import LinkView
 from ordolex.io.ports.survey import identity_at, path_of
+from ordolex.io.system import log
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import ModemLines, Transport
@@ -601,6 +602,7 @@ class LinkRunner:
 
     def _note(self, kind: str, text: str, detail: dict[str, object] | None = None) -> None:
         self._recorder.note(Event(self.link, utc_us(), round(mono_s() * 1e6), kind, text, detail or {}))
+        log.happened(kind, self.link, f"{self.endpoint.text} {text}")
         if kind not in ("rung", "answer", "lines", "trial"):
             self.feed.put(Passed("note", b"", utc_us(), text=text))
 

@@ -24,6 +24,11 @@ def fault_log() -> Path:
     return user_state_path("ordolex", appauthor=False) / "faults.log"
 
 
+def support_log() -> Path:
+    """Where it is written down what the program did with ports and books."""
+    return user_state_path("ordolex", appauthor=False) / "ordolex.log"
+
+
 def _last_book_file() -> Path:
     return user_state_path("ordolex", appauthor=False) / "last-book"
 
