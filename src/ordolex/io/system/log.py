@@ -60,9 +60,7 @@ class _PrivateFile(RotatingFileHandler):
     """A log that its owner alone can read, also once it was set aside."""
 
     def _open(self) -> Any:
-        return open(
-            self.baseFilename, self.mode, encoding=self.encoding, errors=self.errors, opener=_opened_privately
-        )
+        return open(self.baseFilename, self.mode, encoding=self.encoding, errors=self.errors, opener=_opened_privately)
 
     def handleError(self, record: logging.LogRecord) -> None:
         """Nothing: a disk that is full is said of the book."""
