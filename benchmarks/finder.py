@@ -17,14 +17,16 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 from ordolex.cli.exchange import NoBook
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
 from ordolex.core.match.formats import formats, usual
-from ordolex.core.match.order import GENERIC, RATES
+from ordolex.core.match.order import RATES
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.match.asks import generic
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 
@@ -43,10 +45,10 @@ def plan(cases: list[LineSettings], kind: str) -> str:
     return "\n".join(rows)
 
 
-async def one(endpoint: str, questions: tuple[bytes, ...]) -> tuple[LineSettings | None, float, int, int, bool]:
+async def one(endpoint: str, questions: Sequence[Question]) -> tuple[LineSettings | None, float, int, int, bool]:
     runner = LinkRunner(0, endpoint, LineSettings(9600), NoBook())
     await runner.open()
-    options = Options([Question(data) for data in questions], listen_s=2.0 if not questions else 0.4, give_up_s=120)
+    options = Options(questions, listen_s=2.0 if not questions else 0.4, give_up_s=120)
     began = time.perf_counter()
     try:
         found = await Matcher(runner, options).run()
@@ -82,7 +84,7 @@ def same_reading(found: LineSettings | None, true: LineSettings) -> bool:
     return frame.get(a, a) == frame.get(b, b)
 
 
-def run(kind: str, cases: list[LineSettings], questions: tuple[bytes, ...]) -> None:
+def run(kind: str, cases: list[LineSettings], questions: Sequence[Question]) -> None:
     name = "talking" if kind == "logger" else "silent"
     results = []
     tries: list[float] = []
@@ -146,7 +148,7 @@ def main() -> None:
     if given.only != "silent":
         run("logger", talking, ())
     if given.only != "talking":
-        run("oxygen", silent, GENERIC)
+        run("oxygen", silent, generic())
 
 
 if __name__ == "__main__":

@@ -50,3 +50,14 @@ def test_the_source_archive_holds_what_a_wheel_is_made_of(tmp_path: Path) -> Non
         names = {name.partition("/")[2] for name in archive.getnames()}
     wanted = ("pyproject.toml", "README.md", "LICENSE", "CHANGELOG.md", "src/ordolex/bench/alder_brook.toml")
     assert {*wanted, "src/ordolex/sheets/meter.toml", "src/ordolex/py.typed"} <= names
+
+
+def test_every_benchmark_and_script_can_be_begun() -> None:
+    """They are run by hand, and seldom: what they import must not be gone by then."""
+    code = (
+        "import runpy, sys; sys.path[:0] = sys.argv[1:3]; [runpy.run_path(one, run_name='-') for one in sys.argv[3:]]"
+    )
+    files = [str(path) for folder in ("benchmarks", "scripts") for path in sorted((ROOT / folder).glob("*.py"))]
+    where = [str(ROOT), str(ROOT / "benchmarks")]
+    done = subprocess.run([sys.executable, "-c", code, *where, *files], capture_output=True, text=True, timeout=100)
+    assert done.returncode == 0 and len(files) > 10, done.stderr
