@@ -68,4 +68,4 @@ async def test_what_match_infers_ranks_the_causes_too(tmp_path: Path, monkeypatc
         await site.pilot.press("f12")
         await site.until(lambda: site.app.screen.query("#about") and order(site))
         assert order(site)[0] == "parity"
-        await site.until(lambda: "reasoning over the bytes: 19200 7E" in about(site))
+        await site.until(lambda: "what Match heard speaks for 19200 7E" in about(site))

@@ -346,7 +346,7 @@ def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
         weighs = _of_inference(told.inferred)
         polarity = ", inverted" if told.inferred.inverted else ""
         yield Fact(
-            f"reasoning over the bytes: {told.inferred.settings.text}{polarity}, {chance(told.inferred.probability)}",
+            f"what Match heard speaks for {told.inferred.settings.text}{polarity}, {chance(told.inferred.probability)}",
             tuple(name for name, weight in weighs.items() if weight > 0),
             tuple(name for name, weight in weighs.items() if weight < 0),
         )

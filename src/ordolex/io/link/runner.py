@@ -215,20 +215,17 @@ class LinkRunner:
 
     async def _retune(self, line: LineSettings, *, keep: bool) -> None:
         async with self._tuning:
-            await self._retune_now(line, keep=keep)
-
-    async def _retune_now(self, line: LineSettings, *, keep: bool) -> None:
-        old = self._state.line
-        if self._transport is not None:
-            await self._transport.configure(line)
-        before = self._state.rung
-        if keep:
-            self._state.line = line
-        else:
-            self._state.retuned(line, mono_s())
-            self._owed.forget()
-        self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
-        self._note_rung(before)
+            old = self._state.line
+            if self._transport is not None:
+                await self._transport.configure(line)
+            before = self._state.rung
+            if keep:
+                self._state.line = line
+            else:
+                self._state.retuned(line, mono_s())
+                self._owed.forget()
+            self._note("settings", f"line settings {old.text} → {line.text}", {"from": old.text, "to": line.text})
+            self._note_rung(before)
 
     def move(self, endpoint: str) -> None:
         """The adapter has another number now; a link that waits for it looks there from now on."""
