@@ -13,7 +13,8 @@ import typer
 
 from ordolex import __version__
 from ordolex.cli.main import application
-from ordolex.tui.commands import COMMANDS
+from ordolex.tui.app import OrdolexApp
+from ordolex.tui.places import PLACES
 
 
 def manual() -> str:
@@ -34,8 +35,9 @@ def manual() -> str:
     for name, command in group.commands.items():
         out += _command(name, command)
     out += [".SH KEYS"]
-    for key in COMMANDS:
-        out += [".TP", rf"\fB{_plain(key.shown_key)}\fR ({_plain(key.context)}: {_plain(key.title)})", _plain(key.help)]
+    for where, jobs in (("everywhere", OrdolexApp.JOBS), *((place.word, place.kind().JOBS) for place in PLACES)):
+        for job in (job for job in jobs if job.key):
+            out += [".TP", rf"\fB{_plain(job.shown_key)}\fR ({_plain(where)}: {_plain(job.title)})", _plain(job.help)]
     out += [
         ".SH EXIT STATUS",
         "0: done; 1: the work failed; 2: wrong usage.",

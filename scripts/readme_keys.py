@@ -5,17 +5,16 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ordolex.tui.commands import COMMANDS, of_context
+from ordolex.tui.app import OrdolexApp
+from ordolex.tui.places import PLACES
 
 README = Path(__file__).parents[1] / "README.md"
 
 
 def tables() -> str:
-    contexts = list(dict.fromkeys(command.context for command in COMMANDS))
     parts = []
-    for context in contexts:
-        rows = [f"| `{c.shown_key}` | {c.title} | {c.help} |" for c in of_context(context)]
-        title = "Everywhere" if context == "everywhere" else context
+    for title, jobs in (("Everywhere", OrdolexApp.JOBS), *((place.word, place.kind().JOBS) for place in PLACES)):
+        rows = [f"| `{job.shown_key}` | {job.title} | {job.help} |" for job in jobs if job.key]
         parts.append(f"**{title}**\n\n| key | does | |\n| --- | --- | --- |\n" + "\n".join(rows) + "\n")
     return "\n".join(parts)
 

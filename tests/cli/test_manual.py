@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from ordolex.cli.main import MODULE_OF
-from ordolex.tui.commands import COMMANDS
+from ordolex.tui.places import PLACES
 from tests.conftest import program
 
 ROOT = Path(__file__).parents[2]
@@ -18,7 +18,7 @@ def test_the_manual_page_is_of_this_state(tmp_path: Path) -> None:
     page = written.read_text()
     assert page == (ROOT / "docs/ordolex.1").read_text(), "make it anew: python scripts/manual.py docs/ordolex.1"
     assert all(f".SS {command}" in page for command in MODULE_OF)
-    assert all(key.title.replace("-", r"\-") in page for key in COMMANDS)
+    assert all(key.title.replace("-", r"\-") in page for place in PLACES for key in place.kind().JOBS if key.key)
 
 
 def test_a_shell_is_told_how_a_command_line_goes_on() -> None:

@@ -2,54 +2,53 @@
 
 from pathlib import Path
 
+from ordolex.core.record.sieve import Sieve
 from ordolex.io.book.book import Book
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.commands import COMMANDS, EVERYWHERE, FIND, KEEP, MATCH, SET, TALK, WIRE, of_context
-from ordolex.tui.desks.find import FindDesk
-from ordolex.tui.desks.keep import KeepDesk, Sieve
-from ordolex.tui.desks.match import MatchDesk
-from ordolex.tui.desks.set import SetDesk
-from ordolex.tui.desks.talk import TalkDesk
-from ordolex.tui.desks.wire import WireDesk
-from ordolex.tui.set.more import WITH_THIS_DEVICE
-from ordolex.tui.talk.line_work import WITH_THIS_LINE
+from ordolex.tui.desks.job import Job
+from ordolex.tui.places import PLACES
 
-OWNERS = {
-    EVERYWHERE: OrdolexApp, FIND: FindDesk, WIRE: WireDesk, MATCH: MatchDesk, TALK: TalkDesk, SET: SetDesk,
-    KEEP: KeepDesk,
-}  # fmt: skip
+EVERYWHERE = OrdolexApp.JOBS
+AT_DESKS: dict[str, tuple[Job, ...]] = {place.word: place.kind().JOBS for place in PLACES}
+ALL = [*EVERYWHERE, *(job for jobs in AT_DESKS.values() for job in jobs)]
 
 
 def test_no_key_means_two_things_in_one_place() -> None:
-    for context in OWNERS:
-        keys = [c.key for c in (*of_context(context), *(of_context(EVERYWHERE) if context != EVERYWHERE else ()))]
-        assert len(keys) == len(set(keys)), context
+    for word, jobs in AT_DESKS.items():
+        keys = [job.key for job in (*jobs, *EVERYWHERE) if job.key] + [place.key for place in PLACES]
+        assert len(keys) == len(set(keys)) + len(PLACES), word  # those of the desks are among everywhere's, too
 
 
-def test_every_command_can_be_run() -> None:
-    assert len({c.id for c in COMMANDS}) == len(COMMANDS)
-    for command in COMMANDS:
-        assert callable(getattr(OWNERS[command.context], f"action_{command.action}")), command.id
+def test_every_job_can_be_found_by_its_id_and_stands_behind_its_desks_key() -> None:
+    assert len({job.id for job in ALL}) == len(ALL)
+    for place in PLACES:
+        keys = {
+            key: binding.id for key, found in place.kind()._merged_bindings.key_to_bindings.items() for binding in found
+        }
+        for job in AT_DESKS[place.word]:
+            assert job.id.startswith(f"{place.word.lower()}.") and (not job.key or keys[job.key] == job.id)
+        menu = [job for job in AT_DESKS[place.word] if not job.key]
+        assert not menu or any(job.id.endswith(".more") for job in AT_DESKS[place.word]), "somewhere it is offered"
 
 
 def test_the_palette_holds_every_command_of_every_desk_and_menu(tmp_path: Path) -> None:
     book = Book(tmp_path / "b.ordolex")
     app = OrdolexApp(book)
     titles = [command.title for command in app.get_system_commands(None)]  # type: ignore[arg-type]
-    app._session.hub.stop()
+    app.session.hub.stop()
     book.close()
-    for command in COMMANDS:
-        if command.id != "app.command_palette":
-            desk = "" if command.context == EVERYWHERE else f"{command.context}: "
-            assert f"{desk}{command.title}  ({command.shown_key})" in titles
-    for _, words in (*WITH_THIS_LINE, *WITH_THIS_DEVICE):
-        assert any(words in title for title in titles)
+    for job in EVERYWHERE:
+        assert job.id == "app.command_palette" or f"{job.title}  ({job.shown_key})" in titles
+    for word, jobs in AT_DESKS.items():
+        menu_key = next((job.shown_key for job in jobs if job.id.endswith(".more")), "")
+        for job in jobs:
+            assert f"{word}: {job.title}  ({job.shown_key if job.key else menu_key})" in titles
 
 
 def test_every_command_is_in_the_readme() -> None:
-    readme = (Path(__file__).parents[2] / "README.md").read_text()
-    for command in COMMANDS:
-        assert f"| {command.shown_key} | {command.title}" in readme.replace("`", ""), command.id
+    readme = (Path(__file__).parents[2] / "README.md").read_text().replace("`", "")
+    for job in ALL:
+        assert not job.key or f"| {job.shown_key} | {job.title}" in readme, job.id
 
 
 def test_a_sieve_reads_text_bytes_and_patterns() -> None:

@@ -26,9 +26,9 @@ from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import NotNetworkSerial, PortHeld
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.desks.find import FindDesk
-from ordolex.tui.desks.keep import KeepDesk
-from ordolex.tui.desks.match import MatchDesk
+from ordolex.tui.desks.find.desk import FindDesk
+from ordolex.tui.desks.keep.desk import KeepDesk
+from ordolex.tui.desks.match.desk import MatchDesk
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
@@ -170,7 +170,7 @@ async def test_hostile_bytes_never_reach_the_screen_as_commands(
         assert "too fast to show" in site.rows()
         await site.pilot.press("f8")
         await site.until(lambda: "after" in site.rows())
-        assert "owned" in "\n".join(row.shown for _, row in site.app.query_one(KeepDesk)._entries)
+        assert "owned" in "\n".join(row.shown for _, row in site.app.query_one(KeepDesk).timeline.entries)
 
 
 async def test_a_port_that_is_pulled_is_gone_and_comes_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -308,7 +308,7 @@ async def test_an_adapter_with_a_new_number_takes_its_link_along(
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = []
         link = site.book.add_link(LinkRecord(0, "left", "/dev/old", "9600 8N1", "typed", "usb A7"))
-        site.app._session.links.append(link)
+        site.app.session.links.append(link)
         site.ports = [PORT]
         await site.until(lambda: site.book.links()[0].endpoint == "/dev/made-up")
         await site.until(lambda: "left is now at /dev/made-up" in site.said())
@@ -409,7 +409,7 @@ async def test_asking_everywhere_finds_the_one_that_answers_and_opens_it(
         site.ports = [HELD, replace(PORT, endpoint="/dev/dumb", name="dumb"), PORT]
         site.twins["/dev/dumb"] = MemoryTransport()
         site.twins["/dev/made-up"] = MemoryTransport(instrument)
-        await site.until(lambda: len(site.app._session.ports) == 3)
+        await site.until(lambda: len(site.app.session.ports) == 3)
         await site.pilot.press("e")
         for _ in range(3):
             await site.until(lambda: site.app.screen.query("#line"))
@@ -457,7 +457,7 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [HELD, PORT]
-        site.app._session.ports.clear()
+        site.app.session.ports.clear()
         await site.until(lambda: site.app.query_one(FindDesk).port is not None)
         await site.until(lambda: "the only port that is not taken" in site.said())
         port = site.app.query_one(FindDesk).port
@@ -466,7 +466,7 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
 
 async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     now = [100.0]
-    monkeypatch.setattr("ordolex.tui.ready.mono_s", lambda: now[0])
+    monkeypatch.setattr("ordolex.tui.desks.find.ready.mono_s", lambda: now[0])
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [replace(PORT, kind="oxygen")]
         await site.until(lambda: site.app.query_one(FindDesk).port == site.ports[0])
@@ -577,7 +577,7 @@ async def test_sixty_four_ports_that_come_and_go_ten_times_a_second(
         find = site.app.query_one(FindDesk)
         await site.until(lambda: find.port is not None)
         for turn in range(30):
-            site.app._session.surveyed_now(many[turn % 2 :: 2])
+            site.app.session.surveyed_now(many[turn % 2 :: 2])
             find.survey_changed()
             await site.pilot.press("down")
             await site.pilot.pause(0.1)
@@ -612,7 +612,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
         await site.until(lambda: "7E1" in text().split("\n")[0], 20)
         assert "lid closed" in text() and re.search(r"reads at 19200 7E[12]", text()) and "[" in text()
         desk = site.app.query_one(MatchDesk)
-        desk._board.go_to(read_line("19200 7E1").settings, False)
+        desk.board.go_to(read_line("19200 7E1").settings, False)
         await site.pilot.press("left", "p")
         await site.until(lambda: "reads at 19200 8N1" in text())
         assert "inverted polarity" in str(site.app.desk.query_one(HeadLine).text)
@@ -629,7 +629,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
             site.app.screen.query_one("#line", EntryLine).value = wish
             await site.pilot.press("enter")
         await site.until(lambda: "6N1" in text() and "8N1" not in text().split("  baud  ")[1].split("\n")[0])
-        assert desk._wanted.wait_s == 0.9 and desk._units == [1, 2, 3, 4, 17]
+        assert desk.wishes.options.wait_s == 0.9 and desk.wishes.units == [1, 2, 3, 4, 17]
         assert "reads at 19200 7E1" in text()
         for what in ("map", "bits"):
             await site.pilot.press("x")
@@ -708,7 +708,7 @@ async def test_keep_reaches_the_whole_book(tmp_path: Path, monkeypatch: pytest.M
 async def test_wire_starts_from_the_ends_of_the_chosen_link(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [PORT, replace(HELD, state="free", identity="")]
-        session = site.app._session
+        session = site.app.session
         await site.until(lambda: len(session.ports) == 2 and session.ports[1].state == "free")
         meter = session.keep_link(PORT.endpoint, "300 7E1", "typed")
         session.change_link(replace(meter, sheet="electricity-meter"))

@@ -6,6 +6,7 @@ import asyncio
 import subprocess
 import sys
 import threading
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,8 +15,8 @@ from textual.widgets import Input
 
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.find import FindDesk
-from ordolex.tui.desks.later import other_desks
+from ordolex.tui.desks.find.desk import FindDesk
+from ordolex.tui.places import Place, behind_the_first
 from tests.tui.test_desks import PORT, at_site
 
 
@@ -28,7 +29,7 @@ def test_the_first_screen_imports_neither_numbers_nor_sheets_nor_what_runs_a_lin
         "typer",
         "serial",
         "ordolex.io.link.runner",
-        "ordolex.tui.desks.talk",
+        "ordolex.tui.desks.talk.desk",
     )
     code = (
         "import sys, ordolex.cli.start, ordolex.cli.interface, ordolex.io.book.book, ordolex.tui.app\n"
@@ -43,11 +44,11 @@ async def test_keys_for_a_desk_that_is_not_there_yet_wait_for_it(
 ) -> None:
     brought = threading.Event()
 
-    def late() -> object:
+    def late(places: Sequence[Place]) -> object:
         brought.wait(30)
-        return other_desks()
+        return behind_the_first(places)
 
-    monkeypatch.setattr("ordolex.tui.app.other_desks", late)
+    monkeypatch.setattr("ordolex.tui.app.behind_the_first", late)
     async with at_site(tmp_path, monkeypatch) as site:
         app: OrdolexApp = site.app
         await site.until(lambda: "free" in "".join(strip.text for strip in app.screen._compositor.render_strips()))
@@ -56,7 +57,7 @@ async def test_keys_for_a_desk_that_is_not_there_yet_wait_for_it(
         await site.pilot.pause()
         assert app.desk.word == "Find" and len(app.screen_stack) == 1, "Enter was not taken for the port in front"
         brought.set()
-        await site.until(lambda: app.desk.word == "Talk" and not app._for_desks)
+        await site.until(lambda: app.desk.word == "Talk" and not app.arriving.waiting)
         assert app.desk.query_one("#say", Input).value == "ab"
         assert not site.twins, "nothing was opened"
 
@@ -65,7 +66,7 @@ async def test_links_that_were_never_opened_are_worked_out_once_a_survey(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
-        session = site.app._session
+        session = site.app.session
         link = session.keep_link("/dev/away", "9600 8N1", "typed")
         session.surveyed_now([])
         view = session.view(link)

@@ -9,7 +9,7 @@ import pytest
 from textual.app import App
 
 from ordolex.io.own.sheets import all_sheets
-from ordolex.tui.ready import ReadyList
+from ordolex.tui.desks.find.ready import ReadyList
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture, Prompt
 

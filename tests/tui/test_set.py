@@ -15,7 +15,7 @@ from ordolex.bench.devices.bus import Bus
 from ordolex.core.line.notation import read_line
 from ordolex.core.uart.receiver import Character
 from ordolex.io.transport.twins import MemoryTransport
-from ordolex.tui.desks.set import SetDesk
+from ordolex.tui.desks.set.desk import SetDesk
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.prompts import Picture
 from tests.tui.test_desks import Site, at_site
@@ -47,7 +47,7 @@ async def at_drive(
         drive = Drive()
         site.device = drive
         await site.open_port()
-        session = site.app._session
+        session = site.app.session
         session.change_link(replace(session.links[0], sheet=sheet))
         await site.pilot.press("f6")
         yield site, drive
@@ -206,7 +206,7 @@ async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, mon
         await prompt(site, "3-5")
         await site.pick("4")
         await site.until(lambda: "it is Brookmade, VD-3 pump, 2.03" in site.said())
-        link = site.app._session.links[0]
+        link = site.app.session.links[0]
         assert (link.unit, link.identity) == (4, "Brookmade, VD-3 pump, 2.03")
         assert site.book.links()[0].unit == 4
 

@@ -3,68 +3,56 @@
 from __future__ import annotations
 
 import asyncio
-import os
-import signal
-import threading
-import time
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import TYPE_CHECKING, Any, ClassVar, cast
+from inspect import isawaitable
+from typing import Any, ClassVar
 
 from rich.segment import Segments
 from textual import work
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
-from textual.events import Event, Key, Paste, Resize
+from textual.events import Event, Resize
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
-from ordolex.core.advice.causes import NOTHING_TOLD
-from ordolex.core.port.endpoint import Endpoint, read_endpoint
-from ordolex.core.record.items import LinkRecord
-from ordolex.core.text.visible import visible_text
+from ordolex.core.port.endpoint import Endpoint
 from ordolex.io.book.book import Book
-from ordolex.io.book.room import RoomWatch
 from ordolex.io.link.hub import Hub
-from ordolex.io.own.sheets import all_sheets
-from ordolex.io.ports.survey import survey
-from ordolex.io.system.faults import Fault, NotNetworkSerial
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
-from ordolex.tui.commands import COMMANDS, EVERYWHERE, bindings, of_context
-from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.find import FindDesk
-from ordolex.tui.desks.later import other_desks
-from ordolex.tui.help import PURPOSE, HelpScreen
-from ordolex.tui.readings import remark_reading
-from ordolex.tui.session import Session
+from ordolex.session.session import Session
+from ordolex.tui.arriving import Arriving
+from ordolex.tui.desks.at import How
+from ordolex.tui.desks.base import Desk, job_of
+from ordolex.tui.desks.job import Job, bindings
+from ordolex.tui.everywhere import FrameAt, jobs
+from ordolex.tui.frame import Frame
+from ordolex.tui.leaving import stop_on_signals, warnings
+from ordolex.tui.opening import open_link, release_link
+from ordolex.tui.palette import entries
+from ordolex.tui.places import PLACES, Place, behind_the_first
 from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
-from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
+from ordolex.tui.watching import watch_ports
 from ordolex.tui.widgets.key_pad import KeyPad
-from ordolex.tui.widgets.lifeline import Lifeline
 from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture, Prompt
 
-if TYPE_CHECKING:
-    from ordolex.tui.desks.set import SetDesk
-    from ordolex.tui.desks.talk import TalkDesk
-
 _TURN_S = 0.05
-_RESCUE_S = 2.0
-_DEVICE_KEYS = frozenset({"command_palette", "remark", "light", "next_link", "previous_link", "interrupt"})
-_SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed again within this
-_ROOM_EVERY_S = 5.0  # how often the disk is looked at
+_DEVICE_KEYS = frozenset(f"app.{name}" for name in ("command_palette", "remark", "light", "next_link", "previous_link"))
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
-_SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
-_DESK_KEYS = {"Find": "F2", "Wire": "F3", "Match": "F4", "Talk": "F5", "Set": "F6", "Keep": "F8"}
 
 
 class OrdolexApp(App[None]):
+    """A further desk is one more of PLACES, in a class of this that has its JOBS and BINDINGS from them."""
+
     TITLE = "Ordolex"
     ENABLE_COMMAND_PALETTE = True
     COMMAND_PALETTE_BINDING = "ctrl+p"
-    BINDINGS: ClassVar[list[BindingType]] = [*bindings(EVERYWHERE), ("ctrl+c", "interrupt", "leave")]
+    PLACES: ClassVar[tuple[Place, ...]] = PLACES
+    JOBS: ClassVar[tuple[Job, ...]] = jobs(PLACES)
+    BINDINGS: ClassVar[list[BindingType]] = [*bindings(JOBS), ("ctrl+c", "interrupt", "leave")]
     CSS = """
     #body { height: 1fr; }
     #right { width: 1fr; }
@@ -83,397 +71,170 @@ class OrdolexApp(App[None]):
     def __init__(self, book: Book, make_transport: Callable[[Endpoint], Transport] = transport_for) -> None:
         super().__init__(driver_class=forgiving_driver())
         self._book = book
-        self._session = Session(book, Hub(book.recorder, make_transport))
-        self._interrupted_s = self._warned_s = 0.0
-        self._kept_well = True
-        self._moved = ""
-        self._said_held = False
-        self._room, self._room_s = RoomWatch(book.path), 0.0
+        self.session = Session(book, Hub(book.recorder, make_transport))
+        self.warned, self._interrupted = warnings()
+        self._frame = Frame(self.session, book)
         self._turns = 0
-        self._rungs_shown: list[tuple[int, str]] = []
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "ordolex-dark")  # not as a change: a change reads all style sheets again
         self.stylesheet.set_variables(self.get_css_variables())
-        # Kept by name: a query would look at the screen in front, and that may be a prompt.
-        self._bar, self._keys, self._rail = TopBar(), KeyLine(), Rail()
-        self._lifeline, self._status = Lifeline(), StatusLine()
-        self._find = FindDesk(self._session)
-        self._desks: dict[str, Desk] = {"Find": self._find}
-        self._for_desks: list[Callable[[], None]] = []
-        self._held_keys: list[Event] = []
-        self._mounting = False
-        self._left_meanwhile: Callable[[], None] | None = None
-        self._switcher = ContentSwitcher(self._find, initial="find")
+        first = self.PLACES[0].kind()(self.session)
+        self.desks: dict[str, Desk] = {first.word: first}
+        self.arriving = Arriving()
+        self._switcher = ContentSwitcher(first, initial=first.id)
 
     # ---- the frame
 
     def compose(self) -> ComposeResult:
-        yield self._bar
-        yield self._keys
+        frame = self._frame
+        yield frame.bar
+        yield frame.keys
         with Horizontal(id="body"):
-            yield self._rail
+            yield frame.rail
             with Vertical(id="right"):
-                yield self._lifeline
+                yield frame.lifeline
                 yield self._switcher
-                yield self._status
+                yield frame.status
 
     def on_mount(self) -> None:
-        self._bar.site = self._session.site
-        self._bar.desks = [(key, word) for word, key in _DESK_KEYS.items()]
-        self._stop_on_signals()
-        self._show_desk("Find")
-        self._status.say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
+        self._frame.bar.site = self.session.site
+        self._frame.bar.desks = [(place.key.upper(), place.word) for place in self.PLACES]
+        stop_on_signals(self, self._close)
+        self.show_desk(self.PLACES[0].word)
+        self.say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
         self.set_interval(_TURN_S, self._turn)
         self.call_after_refresh(self._bring_desks)
+
+    def _close(self) -> None:
+        self.session.hub.stop()
+        self._book.close()
+
+    async def on_unmount(self) -> None:
+        await asyncio.to_thread(self.session.hub.stop)
 
     @work
     async def _bring_desks(self) -> None:
         """What the first screen stands without: the sheets and the survey, then the other desks. A desk that was
         turned to meanwhile comes in front, and gets the keys that were typed for it."""
-        self._watch_ports()
-        kinds = await asyncio.to_thread(other_desks)
-        self._mounting = True
+        self.run_worker(watch_ports(self))
+        kinds = await asyncio.to_thread(behind_the_first, self.PLACES)
+        arriving = self.arriving
+        arriving.building = True
         for kind in kinds:
-            desk = kind(self._session)
+            desk = kind(self.session)
             desk.set_class(self._is_tight, "tight")
             await self._switcher.add_content(desk)
-            self._desks[desk.word] = desk
-        self._mounting = False
-        if self._left_meanwhile is not None:
-            self._left_meanwhile()
+            self.desks[desk.word] = desk
+        arriving.building = False
+        if arriving.then is not None:
+            arriving.then()
             return
-        for turn in self._for_desks:
+        for turn in arriving.waiting:
             turn()
         self.call_after_refresh(self._give_held_key)
 
-    def exit(self, result: None = None, return_code: int = 0, message: Any = None) -> None:
-        """Leaves; a desk that is being built is finished first, for it would find only half of itself."""
-        if self._mounting:
-            self._left_meanwhile = partial(self.exit, result, return_code, message)
-        else:
-            super().exit(result, return_code, message)
-
     async def _give_held_key(self) -> None:
-        """One at a time: where the next one goes can depend on what this one did."""
-        if self._held_keys:
-            await super().on_event(self._held_keys.pop(0))
+        if await self.arriving.give_next(super().on_event):
             self.call_after_refresh(self._give_held_key)
-        else:
-            self._for_desks.clear()
 
     async def on_event(self, event: Event) -> None:
-        if self._for_desks and isinstance(event, Key | Paste):
-            self._held_keys.append(event)
-        else:
+        if not self.arriving.holds(event):
             await super().on_event(event)
+
+    def exit(self, result: None = None, return_code: int = 0, message: Any = None) -> None:
+        """Leaves; a desk that is being built is finished first, for it would find only half of itself."""
+        if self.arriving.building:
+            self.arriving.then = partial(self.exit, result, return_code, message)
+        else:
+            super().exit(result, return_code, message)
 
     @property
     def _is_tight(self) -> bool:
         return self.size.height < 20 or self.size.width < 60
 
     def on_resize(self, event: Resize) -> None:
-        width, height = event.size
-        rail, lifeline = self._rail, self._lifeline
-        rail.set_class(width < 100, "away")
-        lifeline.set_class(width < 120 or height < 28, "folded")
-        lifeline.set_class(width < 60 or height < 16, "flat")
-        self._status.set_class(height < 12, "away")
-        for desk in self._desks.values():
+        self._frame.fit(*event.size)
+        for desk in self.desks.values():
             desk.set_class(self._is_tight, "tight")
-        self._show_frame()
+        self.show_frame()
 
-    def _stop_on_signals(self) -> None:
-        """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed."""
-        loop = asyncio.get_running_loop()
-        for name in ("SIGTERM", "SIGHUP", "SIGINT"):
-            number = getattr(signal, name, None)
-            if number is not None:
-                try:
-                    loop.add_signal_handler(number, self._leave_for_good)
-                except (NotImplementedError, RuntimeError):  # Windows; not the main thread
-                    return
-
-    def _leave_for_good(self) -> None:
-        self.exit()
-        rescue = threading.Timer(_RESCUE_S, self._close_book_and_end)
-        rescue.daemon = True
-        rescue.start()
-
-    def _close_book_and_end(self) -> None:
-        """A terminal that is gone can hold up the leaving for ever; the ports and the book do not wait for it."""
-        self._session.hub.stop()
-        self._book.close()
-        os._exit(0)
-
-    async def on_unmount(self) -> None:
-        await asyncio.to_thread(self._session.hub.stop)
+    # ---- the desks
 
     @property
     def desk(self) -> Desk:
         """The desk in front."""
-        return self._desks[self._bar.desk or "Find"]
+        return self.desks[self._frame.bar.desk or self.PLACES[0].word]
 
-    def _show_desk(self, word: str) -> None:
-        if word not in self._desks:
-            self._for_desks.append(partial(self._show_desk, word))
+    @property
+    def is_clear(self) -> bool:
+        """Whether nothing stands over the desk in front."""
+        return len(self.screen_stack) == 1
+
+    def show_desk(self, word: str) -> None:
+        """Puts a desk in front, once it is there; a prompt that is open is answered first."""
+        if word not in self.desks:
+            self.arriving.waiting.append(partial(self.show_desk, word))
             return
-        if len(self.screen_stack) > 1:
-            return  # a prompt is open: it is answered first
+        if not self.is_clear:
+            return
         # A widget that is hidden with the focus gives it up a moment later, and would take it from the new desk.
         self.screen.set_focus(None)
         self._switcher.current = word.lower()
-        self._bar.desk = word
-        self._keys.commands = [c for c in (*of_context(word), *of_context(EVERYWHERE)) if c.footer]
+        self._frame.bar.desk = word
+        self._frame.keys.commands = [job for job in (*self.desk.JOBS, *self.JOBS) if job.footer]
         self.desk.entered()
-        self._show_frame()
+        self.show_frame()
+
+    def turn_to(self, word: str) -> None:
+        """Turning to a desk by hand: it says what it is for."""
+        if self.desk.word != word and self.is_clear:
+            self.say(next(place.purpose for place in self.PLACES if place.word == word))
+        self.show_desk(word)
+
+    def run_at(self, word: str, id: str) -> None:
+        """A job at its desk: that is turned to first, so that what it does is seen, and why it cannot be is said."""
+        if word not in self.desks:
+            self.arriving.waiting.append(partial(self.run_at, word, id))
+            return
+        self.turn_to(word)
+        self.desks[word].start(id)
+
+    def action_job(self, id: str) -> None:
+        going_on = job_of(self.JOBS, id).run(FrameAt(self))
+        if isawaitable(going_on):
+            self.run_worker(going_on)
 
     # ---- the turn
 
     def _turn(self) -> None:
-        if not self._bar.is_attached:
+        if not self._frame.bar.is_attached:
             return
         self._turns += 1
-        if self._turns % _FRAME_TURNS == 0 or self._rungs() != self._rungs_shown:
-            self._show_frame()
+        if self._turns % _FRAME_TURNS == 0 or self._frame.is_old:
+            self.show_frame()
         self.desk.turn()
 
-    def _rungs(self) -> list[tuple[int, str]]:
-        """What of the frame must show at once when it changes; ages and counts can wait a quarter of a second."""
-        views = self._session.hub.views.values()
-        return [(view.evidence.rung, view.evidence.trouble + view.asking) for view in views]
-
-    def _show_frame(self) -> None:
-        self._rungs_shown = self._rungs()
-        session = self._session
-        bar = self._bar
-        bar.status = self._book.recorder.status
-        if time.monotonic() - self._room_s > _ROOM_EVERY_S:
-            self._room_s = time.monotonic()
-            bar.room = self._room.look()
-        self._say_of_record(bar.status.keeping, bar.status.why)
-        rail, lifeline = self._rail, self._lifeline
-        rail.entries = [(link, session.view(link)) for link in session.links]
-        rail.chosen = session.chosen.id if session.chosen is not None else 0
-        lifeline.link = session.chosen
-        lifeline.question, lifeline.ask = session.question_for(session.chosen)
-        lifeline.matched = session.matched_words(session.chosen) if session.chosen is not None else ""
-        lifeline.view = session.view(session.chosen) if session.chosen is not None else None
-        lifeline.told = session.told_of(session.chosen) if session.chosen is not None else NOTHING_TOLD
-        for widget in (bar, rail, lifeline, self._keys):
-            if widget.display:
-                widget.show()
-
-    def _say_of_record(self, keeping: bool, why: str) -> None:
-        if self._book.held and not self._said_held:
-            words = f"{self._book.held}. What you choose holds until you leave, and is kept once it can be"
-            self._status.say(words, "bad")
-        self._said_held = bool(self._book.held)
-        moved = self._book.recorder.status.moved
-        if moved and moved != self._moved:
-            self._moved = moved
-            self._status.say(f"The book is no longer where it was; everything is kept in {moved} now", "bad")
+    def show_frame(self) -> None:
+        if self._frame.show():
             self.bell()
-        if keeping != self._kept_well:
-            self._kept_well = keeping
-            if keeping:
-                self._status.say("The book can be written again; recording goes on", "good")
-            else:
-                text = f"NOT RECORDING: {why}. The links go on. Make room; I try again every few seconds"
-                self._status.say(text, "bad")
-                self.bell()
-
-    @work
-    async def _watch_ports(self) -> None:
-        sheets = asyncio.create_task(asyncio.to_thread(all_sheets))  # read before a port is opened, not while it is
-        while True:
-            ports = await asyncio.to_thread(survey)
-            await sheets
-            if not self._find.is_attached:
-                return
-            moved = self._session.surveyed_now(ports)
-            for sentence in moved:
-                self._status.say(sentence)
-            # what another desk has just said must not be taken away by a survey
-            self._find.survey_changed(said=bool(moved) or self.desk is not self._find)
-            await asyncio.sleep(_SURVEY_S if self.desk.word == "Find" else _SURVEY_ELSEWHERE_S)
 
     # ---- what desks ask for
 
+    def say(self, text: str, how: How = "plain") -> None:
+        """In the status line."""
+        self._frame.status.say(text, how)
+
     def on_desk_said(self, message: Desk.Said) -> None:
-        self._status.say(message.text, message.how)
+        self.say(message.text, message.how)
 
     def on_desk_open_wanted(self, message: Desk.OpenWanted) -> None:
-        self._open(message.link)
+        self.run_worker(open_link(self, message.link))
 
     def on_desk_release_wanted(self, message: Desk.ReleaseWanted) -> None:
-        self._release(message.link)
+        self.run_worker(release_link(self, message.link))
 
-    @work
-    async def _open(self, link: LinkRecord) -> None:
-        session, status = self._session, self._status
-        session.choose(link)
-        if session.is_open(link) and session.view(link).evidence.line == session.line_of(link):
-            self._show_desk("Talk")
-            return
-        status.say(f"opening {link.endpoint} …")
-        try:
-            await asyncio.wrap_future(session.open(link))
-        except NotNetworkSerial as fault:
-            status.say(str(fault), "bad")
-            await self._offer_raw(link, fault)
-        except Fault as fault:
-            session.tries.failed(link.endpoint)
-            status.say(f"try {session.tries.count(link.endpoint)}: {fault}", "bad")
-            self._find.survey_changed()
-        else:
-            session.tries.opened(link.endpoint)
-            settings = session.view(link).evidence.settings
-            status.say(f"{link.name} is open at {settings}. Enter sends what stands in the line below", "good")
-            self._show_desk("Talk")
-
-    async def _offer_raw(self, link: LinkRecord, fault: NotNetworkSerial) -> None:
-        endpoint = read_endpoint(link.endpoint)
-        raw = f"tcp://{endpoint.host}:{endpoint.port}"
-        choices = [("raw", f"Open its raw bytes at {raw}"), ("no", "Leave it")]
-        answer = await self.push_screen_wait(
-            Pick(fault.what, choices, "Raw TCP has no line settings and no line errors.")
-        )
-        if answer == "raw":
-            try:
-                self._open(self._session.keep_link(raw, "", "typed"))
-            except Fault as second:
-                self._status.say(str(second), "bad")
-
-    @work
-    async def _release(self, link: LinkRecord) -> None:
-        future = self._session.release(link)
-        if future is not None:
-            await asyncio.wrap_future(future)
-            self._status.say(f"{link.name}: the port is free", "good")
-
-    # ---- commands everywhere
-
-    def action_help(self) -> None:
-        if isinstance(self.screen, HelpScreen):
-            self.pop_screen()
-        else:
-            self.push_screen(HelpScreen(self.desk.word))
-
-    def action_desk_find(self) -> None:
-        self._turn_to("Find")
-
-    def action_desk_wire(self) -> None:
-        self._turn_to("Wire")
-
-    def action_desk_match(self) -> None:
-        self._turn_to("Match")
-
-    def action_desk_talk(self) -> None:
-        self._turn_to("Talk")
-
-    def action_desk_set(self) -> None:
-        self._turn_to("Set")
-
-    def action_desk_keep(self) -> None:
-        self._turn_to("Keep")
-
-    def _turn_to(self, word: str) -> None:
-        """Turning to a desk by hand: it says what it is for."""
-        if self.desk.word != word and len(self.screen_stack) == 1:
-            self._status.say(PURPOSE[word])
-        self._show_desk(word)
-
-    def action_leave(self) -> None:
-        """Leaves at once, unless something was moved for the work that must be put back, or a device's menu is open."""
-        standing = [(link, prompt) for link in self._session.links if (prompt := self._still_open(link))]
-        if standing and time.monotonic() - self._warned_s > _SECOND_TIME_S:
-            self._warned_s = time.monotonic()
-            link, prompt = standing[0]
-            self._session.choose(link)
-            self._show_desk("Talk")
-            words = f"{visible_text(link.name)} stands at {prompt} Ctrl+O asks how to leave it. F10 again leaves it so"
-            self._status.say(words, "unsure")
-        elif self._session.open_points() and time.monotonic() - self._warned_s > _SECOND_TIME_S:
-            self._warned_s = time.monotonic()
-            link, point = self._session.open_points()[0]
-            self._session.choose(link)
-            self._show_desk("Set")
-            self._status.say(f"{visible_text(link.name)}, {point}. F10 again leaves it as it is", "unsure")
-        elif self._session.to_restore:
-            self._remind()
-        else:
-            self.exit()
-
-    def _still_open(self, link: LinkRecord) -> str:
-        """The prompt that the device was left at."""
-        talk = cast("TalkDesk | None", self._desks.get("Talk"))
-        return talk.still_open(link) if talk is not None else ""
-
-    @work
-    async def _remind(self) -> None:
-        things = list(self._session.to_restore)
-        choices = [
-            ("done", "It is put back: leave"),
-            ("open", "It stays as it is: leave, and note it"),
-            ("stay", "Stay"),
-        ]
-        answer = await self.push_screen_wait(Pick("Put back before you go", choices, "\n".join(things)))
-        if answer in ("done", "open"):
-            word = "put back" if answer == "done" else "NOT put back"
-            self._session.note(f"at the end, {word}: {'; '.join(things)}")
-            self.exit()
-
-    def action_why(self) -> None:
-        """The causes for what the chosen link shows, weighed."""
-        if len(self.screen_stack) > 1:
-            return
-        link = self._session.chosen
-        if link is None:
-            self._status.say("No link is chosen. F2 shows the ports; Enter there opens one", "unsure")
-            return
-        from ordolex.tui.why import Why
-
-        self.push_screen(Why(self._session, link))
-
-    @work
-    async def action_remark(self) -> None:
-        """A remark for the record; where the link has a sheet, what its lamps and display mean is offered."""
-        if len(self.screen_stack) > 1:
-            return
-        link = self._session.chosen
-        sheet = self._session.sheet_of(link) if link is not None else None
-        text: str | None = "own"
-        if sheet is not None and sheet.lamp:
-            choices = [(f"{lamp.shows}: {lamp.means}", f"{lamp.shows}: {lamp.means}") for lamp in sheet.lamp]
-            choices = [(str(number), visible_text(words)) for number, (_, words) in enumerate(choices)]
-            text = await self.push_screen_wait(Pick("What do you see?", [*choices, ("own", "something else …")]))
-            if text is not None and text != "own":
-                lamp = sheet.lamp[int(text)]
-                text = f"{lamp.shows}: {lamp.means}"
-        if text == "own":
-            hint = "lamp, display, who said what; it is kept in the book with its time. Esc goes back"
-            text = await self.push_screen_wait(LinePrompt("Note for the record", "", remark_reading, hint))
-        if text is not None:
-            self._session.note(text, link)
-            self._status.say("noted, with the time", "good")
-
-    def action_next_link(self) -> None:
-        self._step(1)
-
-    def action_previous_link(self) -> None:
-        self._step(-1)
-
-    def _step(self, by: int) -> None:
-        self._session.step(by)
-        self.desk.link_changed()
-        self._show_frame()
-
-    def action_light(self) -> None:
-        self.theme = "ordolex-light" if self.theme == "ordolex-dark" else "ordolex-dark"
-        for desk in self._desks.values():
-            desk.restyled()
-        self.refresh(layout=True, repaint=True)
+    # ---- what Textual asks for
 
     def _fatal_error(self) -> None:
         """The report of a crash shows no values: one of them may be a secret that is being typed."""
@@ -485,15 +246,14 @@ class OrdolexApp(App[None]):
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """While a device is worked key by key, all keys but the function keys are the device's."""
-        return not (isinstance(self.focused, KeyPad) and action in _DEVICE_KEYS)
+        by_key = isinstance(self.focused, KeyPad)
+        return not (by_key and (action == "interrupt" or (action == "job" and parameters[0] in _DEVICE_KEYS)))
 
     def action_interrupt(self) -> None:
         """Ctrl+C is pressed by habit; once warns, twice leaves."""
-        now = time.monotonic()
-        if now - self._interrupted_s < 2.0:
+        if self._interrupted.again():
             self.exit()
-        self._interrupted_s = now
-        self._status.say("Ctrl+C again, or F10, leaves", "unsure")
+        self.say("Ctrl+C again, or F10, leaves", "unsure")
 
     async def push_screen_wait(self, screen: Any, *, mode: str | None = None) -> Any:
         """One prompt at a time: a key that was pressed twice before its prompt stood does not put a second over it."""
@@ -501,46 +261,5 @@ class OrdolexApp(App[None]):
             return None
         return await super().push_screen_wait(screen, mode=mode)
 
-    def action_command_palette(self) -> None:
-        """One at a time, and not over a prompt, which is answered first."""
-        if len(self.screen_stack) == 1:
-            self.push_screen(Palette(id="--command-palette"))
-
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """The palette holds our whole table: everywhere, every desk, and the menus of Talk and Set."""
-        from ordolex.tui.set.more import WITH_THIS_DEVICE
-        from ordolex.tui.talk.line_work import WITH_THIS_LINE
-
-        for command in COMMANDS:
-            title = f"{command.title}  ({command.shown_key})"
-            if command.context == EVERYWHERE:
-                if command.id != "app.command_palette":
-                    yield SystemCommand(title, command.help, partial(self._run, command.action))
-                continue
-            yield SystemCommand(
-                f"{command.context}: {title}", command.help, partial(self._run_at, command.context, command.action)
-            )
-        for word, key, menu in (("Talk", "Ctrl+B", WITH_THIS_LINE), ("Set", "o", WITH_THIS_DEVICE)):
-            for what, words in menu:
-                yield SystemCommand(f"{word}: {words}  ({key})", "", partial(self._run_from_menu, word, what))
-
-    def _run_at(self, word: str, action: str) -> None:
-        """At its desk: that is turned to first, so that what it does is seen, and why it cannot be is said there."""
-        if word not in self._desks:
-            self._for_desks.append(partial(self._run_at, word, action))
-            return
-        self._turn_to(word)
-        self._run_in(self._desks[word], action)
-
-    def _run_from_menu(self, word: str, what: str) -> None:
-        if word not in self._desks:
-            self._for_desks.append(partial(self._run_from_menu, word, what))
-            return
-        self._turn_to(word)
-        cast("TalkDesk | SetDesk", self._desks[word]).do_from_menu(what)
-
-    def _run(self, action: str) -> None:
-        getattr(self, f"action_{action}")()
-
-    def _run_in(self, desk: Desk, action: str) -> None:
-        getattr(desk, f"action_{action}")()
+        return entries(self)

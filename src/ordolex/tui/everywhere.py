@@ -1,107 +1,172 @@
-"""Ask everywhere: one question on all free ports at once. Rows come as ports answer; Esc stops."""
+"""What can be done at every desk."""
 
 from __future__ import annotations
 
-from concurrent.futures import Future
-from typing import ClassVar
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING
 
-from rich.text import Text
-from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
-from textual.containers import Vertical, VerticalScroll
-from textual.widgets import Static
-
-from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.question import Question
 from ordolex.core.text.visible import visible_text
-from ordolex.io.link.everywhere import Try, longest_s, words
-from ordolex.io.ports.survey import PortFacts
-from ordolex.io.system.clock import mono_s
-from ordolex.tui.session import Session
-from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
-from ordolex.tui.widgets.prompts import Prompt
-from ordolex.tui.widgets.wording import cut
+from ordolex.tui.desks.at import At
+from ordolex.tui.desks.job import Job
+from ordolex.tui.leaving import leave
+from ordolex.tui.places import Place
+from ordolex.tui.readings import remark_reading
+from ordolex.tui.widgets.prompts import Palette, Pick
+
+if TYPE_CHECKING:
+    from ordolex.tui.app import OrdolexApp
 
 
-class AskEverywhere(Prompt[str | None]):
-    """Gives the endpoint of the one that answered, if it is exactly one and Enter was pressed."""
+class FrameAt(At):
+    """What the frame gives its jobs: the desk in front, and the application with all its desks."""
 
-    DEFAULT_CSS = """
-    AskEverywhere { align: center middle; background: $background 60%; }
-    AskEverywhere > Vertical { width: 110; max-width: 96%; height: 80%; background: $bar; padding: 1 2; }
-    AskEverywhere Static { height: auto; background: $bar; }
-    AskEverywhere VerticalScroll { background: $bar; margin: 1 0; scrollbar-size: 1 1; }
-    """
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "stop", "stop"), Binding("enter", "take", "take")]
+    def __init__(self, app: OrdolexApp) -> None:
+        super().__init__(app.desk)
+        self.app = app
 
-    def __init__(self, session: Session, ports: list[PortFacts], line: LineSettings, question: Question) -> None:
-        super().__init__()
-        self._session, self._ports, self._line, self._question = session, ports, line, question
-        self._tries: list[Try] = []
-        self._arrived: list[Try] = []
-        self._work: Future[list[Try]] | None = None
-        self._began = mono_s()
-        self._stopped = False
-        self._head, self._rows, self._foot = (
-            Static("", id=f"ask-{part}", markup=False) for part in ("head", "rows", "foot")
+
+def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
+    """With a key for each desk."""
+    turning = [
+        Job(
+            f"app.desk_{place.word.lower()}", place.word, partial(_turn_to, word=place.word), key=place.key,
+            help=place.asks, priority=True,
         )
+        for place in places
+    ]  # fmt: skip
+    return (
+        Job(
+            "app.help",
+            "Help",
+            _help,
+            key="f1",
+            help="Keys of this desk, and what to do when it does not work.",
+            footer="help",
+            priority=True,
+        ),
+        *turning,
+        Job(
+            "app.leave",
+            "Leave",
+            leave,
+            key="f10",
+            help="Releases every port, closes the book and ends.",
+            footer="leave",
+            priority=True,
+        ),
+        Job(
+            "app.command_palette",
+            "All commands",
+            _palette,
+            key="ctrl+p",
+            help="Every command by name, with its key.",
+            priority=True,
+        ),
+        Job(
+            "app.next_link",
+            "Next link",
+            partial(_step, by=1),
+            key="ctrl+down",
+            help="Chooses the next link of the rail.",
+            priority=True,
+        ),
+        Job(
+            "app.previous_link",
+            "Previous link",
+            partial(_step, by=-1),
+            key="ctrl+up",
+            help="Chooses the link above.",
+            priority=True,
+        ),
+        Job(
+            "app.remark",
+            "Note",
+            _remark,
+            key="ctrl+r",
+            help="A remark for the record: a lamp, a display, who said what.",
+            priority=True,
+        ),
+        Job(
+            "app.why",
+            "Why?",
+            _why,
+            key="f12",
+            help="What may be wrong, weighed; you tell how tests came out.",
+            footer="why",
+            priority=True,
+        ),
+        Job(
+            "app.light",
+            "Light or dark",
+            _light,
+            key="ctrl+y",
+            help="Turns the colours over, for bright surroundings.",
+            priority=True,
+        ),
+    )
 
-    def compose(self) -> ComposeResult:
-        with Vertical():
-            yield self._head
-            with VerticalScroll():
-                yield self._rows
-            yield self._foot
 
-    def on_mount(self) -> None:
-        self._work = self._session.ask_everywhere(self._ports, self._line, self._question, self._arrived.append)
-        self.set_interval(0.05, self._turn)
-        self._turn()
+def _turn_to(at: FrameAt, *, word: str) -> None:
+    at.app.turn_to(word)
 
-    @property
-    def over(self) -> bool:
-        return self._work is None or self._work.done()
 
-    def _turn(self) -> None:
-        self._tries += self._arrived[: len(self._arrived)]
-        del self._arrived[: len(self._arrived)]
-        ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
-        asked = visible_text(self._question.text)
-        head = Text(f"Asking {asked} at {self._line.text}\n", ink.style("ink", bold=True))
-        left = max(0.0, longest_s(self._ports, self._line, self._question) - (mono_s() - self._began))
-        state = "stopped" if self._stopped else "done" if self.over else f"at most {left:.1f} s left"
-        head.append(f"{len(self._tries)} of {len(self._ports)} ports, {state}", ink.style("dim"))
-        self._head.update(head)
-        rows = Text(no_wrap=True)
-        for done in sorted(self._tries, key=lambda t: (not t.answered, not t.heard)):
-            glyph, colour = (GOOD, "moss") if done.answered else (UNSURE, "straw") if done.heard else (NOTE, "dim")
-            glyph, colour = (BAD, "brick") if done.answer is None else (glyph, colour)
-            rows.append(f"{glyph} {cut(visible_text(done.port.name), 26):<27}", ink.style(colour))
-            rows.append(f"{visible_text(words(done))}\n", ink.style("ice" if done.heard else "dim"))
-        self._rows.update(rows)
-        self._foot.update(Text(self._next(), ink.style("straw")))
+def _help(at: FrameAt) -> None:
+    from ordolex.tui.help import HelpScreen
 
-    def _next(self) -> str:
-        if not self.over:
-            return "Esc stops"
-        answered = [done for done in self._tries if done.answered]
-        if len(answered) == 1:
-            name = visible_text(answered[0].port.name)
-            return f"Next  Enter opens {name}, Esc goes back. All tries are kept in the book"
-        if answered:
-            return f"Next  {len(answered)} answered: Esc goes back to choose one. All tries are kept in the book"
-        heard = any(done.heard for done in self._tries)
-        hint = "something spoke at other settings: try another rate" if heard else "try another rate or line end"
-        return f"None answered; {hint}. Esc goes back. All tries are kept in the book"
+    if isinstance(at.app.screen, HelpScreen):
+        at.app.pop_screen()
+    else:
+        place = next(place for place in at.app.PLACES if place.word == at.app.desk.word)
+        at.app.push_screen(HelpScreen(place, at.app.desk.JOBS, at.app.JOBS))
 
-    def action_stop(self) -> None:
-        if self.over:
-            self.dismiss(None)
-        elif self._work is not None:
-            self._stopped = True
-            self._work.cancel()
 
-    def action_take(self) -> None:
-        answered = [done for done in self._tries if done.answered]
-        if self.over and len(answered) == 1:
-            self.dismiss(answered[0].port.endpoint)
+def _palette(at: FrameAt) -> None:
+    """One at a time, and not over a prompt, which is answered first."""
+    if at.app.is_clear:
+        at.app.push_screen(Palette(id="--command-palette"))
+
+
+def _step(at: FrameAt, *, by: int) -> None:
+    at.session.step(by)
+    at.app.desk.link_changed()
+    at.app.show_frame()
+
+
+def _light(at: FrameAt) -> None:
+    at.app.theme = "ordolex-light" if at.app.theme == "ordolex-dark" else "ordolex-dark"
+    for desk in at.app.desks.values():
+        desk.restyled()
+    at.app.refresh(layout=True, repaint=True)
+
+
+def _why(at: FrameAt) -> None:
+    """The causes for what the chosen link shows, weighed."""
+    if not at.app.is_clear:
+        return
+    if at.chosen is None:
+        at.say("No link is chosen. F2 shows the ports; Enter there opens one", "unsure")
+        return
+    from ordolex.tui.why import Why
+
+    at.app.push_screen(Why(at.session, at.chosen))
+
+
+async def _remark(at: FrameAt) -> None:
+    """A remark for the record; where the link has a sheet, what its lamps and display mean is offered."""
+    if not at.app.is_clear:
+        return
+    sheet = at.session.sheet_of(at.chosen) if at.chosen is not None else None
+    text: str | None = "own"
+    if sheet is not None and sheet.lamp:
+        choices = [(str(number), visible_text(f"{lamp.shows}: {lamp.means}")) for number, lamp in enumerate(sheet.lamp)]
+        text = await at.ask(Pick("What do you see?", [*choices, ("own", "something else …")]))
+        if text is not None and text != "own":
+            lamp = sheet.lamp[int(text)]
+            text = f"{lamp.shows}: {lamp.means}"
+    if text == "own":
+        hint = "lamp, display, who said what; it is kept in the book with its time. Esc goes back"
+        text = await at.line("Note for the record", "", remark_reading, hint)
+    if text is not None:
+        at.session.note(text, at.chosen)
+        at.say("noted, with the time", "good")

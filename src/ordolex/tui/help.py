@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 from textual.app import ComposeResult
@@ -10,17 +11,9 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from ordolex.core.link.ladder import RUNGS
-from ordolex.tui.commands import EVERYWHERE, of_context
+from ordolex.tui.desks.job import Job
+from ordolex.tui.places import Place
 from ordolex.tui.widgets.prompts import Prompt
-
-PURPOSE = {
-    "Find": "Find: which port is it? Choose one, press Enter, give the line settings on its sticker; it is opened.",
-    "Wire": "Wire: will the cable work? The shortest chain from the bag between two ends, or the one in your hand.",
-    "Match": "Match: what are the line settings? m finds them; the map shows how likely each is.",
-    "Talk": "Talk: ask the device. Enter sends what you typed with its line end, and waits for the answer.",
-    "Set": "Set: the device's settings. r reads them, Enter says what one is to be, a applies it.",
-    "Keep": "Keep: everything that passed on every link of this book, with its time. It is always on.",
-}
 
 _RUNG_WORDS = {
     "Present": "the port exists",
@@ -81,16 +74,16 @@ class HelpScreen(Prompt[None]):
     """
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape,f1,enter,q", "leave", "back")]
 
-    def __init__(self, desk: str) -> None:
+    def __init__(self, place: Place, jobs: Sequence[Job], everywhere: Sequence[Job]) -> None:
         super().__init__()
-        self._desk = desk
+        self._place, self._jobs, self._everywhere = place, jobs, everywhere
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
-            yield Static(PURPOSE[self._desk], markup=False)
-            for context, title in ((self._desk, f"Keys in {self._desk}"), (EVERYWHERE, "Keys everywhere")):
+            yield Static(self._place.purpose, markup=False)
+            for title, jobs in ((f"Keys in {self._place.word}", self._jobs), ("Keys everywhere", self._everywhere)):
                 yield Static(title, classes="title")
-                yield Static(_keys(context), markup=False)
+                yield Static(_keys(jobs), markup=False)
             yield Static("The five rungs of a link", classes="title")
             yield Static("\n".join(f"{r.word:9} {_RUNG_WORDS[r.word]}" for r in RUNGS), markup=False)
             for question, answer in HOW_TO:
@@ -102,5 +95,5 @@ class HelpScreen(Prompt[None]):
         self.dismiss(None)
 
 
-def _keys(context: str) -> str:
-    return "\n".join(f"{command.shown_key:10} {command.title}. {command.help}" for command in of_context(context))
+def _keys(jobs: Sequence[Job]) -> str:
+    return "\n".join(f"{job.shown_key:10} {job.title}. {job.help}" for job in jobs if job.key)

@@ -147,3 +147,15 @@ def earlier_reading(history: list[str]) -> Callable[[str], str]:
         return f"{count} of {len(history)} entries"
 
     return read
+
+
+def new_file_reading(text: str) -> str:
+    """A name for a new file or folder. Raises ValueError."""
+    path = Path(text).expanduser()
+    if not text.strip():
+        raise ValueError("give a name")
+    if not path.parent.is_dir():
+        raise ValueError(f"there is no folder {path.parent}")
+    if path.exists():
+        raise ValueError(f"{path.name} is there already; choose a new name")
+    return f"in {path.parent.absolute()}"

@@ -18,7 +18,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
 from ordolex.core.text.visible import visible_text
-from ordolex.tui.session import Session
+from ordolex.session.session import Session
 from ordolex.tui.widgets.prompts import CSS, Pick, Prompt
 from ordolex.tui.widgets.wording import cut
 

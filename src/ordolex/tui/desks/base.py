@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Iterator
+from inspect import isawaitable
+from typing import ClassVar
 
 from textual.containers import Vertical
 from textual.message import Message
 
 from ordolex.core.record.items import LinkRecord
-from ordolex.tui.session import Session
+from ordolex.session.session import Session
+from ordolex.tui.desks.at import At, How
+from ordolex.tui.desks.job import Job
 from ordolex.tui.theme import PALETTES, Palette
-
-How = Literal["good", "bad", "unsure", "plain"]
 
 
 class Desk(Vertical):
-    """A place to do one kind of work for the chosen link. `name` is its word, as in the bar."""
+    """A place to do one kind of work for the chosen link. `word` is its name in the bar, JOBS what can be done there;
+    a desk sets BINDINGS to `bindings(JOBS)`."""
 
     DEFAULT_CSS = "Desk { background: $background; padding: 1 1 0 1; } Desk.tight { padding: 0; }"
     word = ""
+    JOBS: ClassVar[tuple[Job, ...]] = ()
 
     class Said(Message):
         """A sentence for the status line."""
@@ -52,6 +56,24 @@ class Desk(Vertical):
     def say(self, text: str, how: How = "plain") -> None:
         self.post_message(self.Said(text, how))
 
+    def at(self) -> At:
+        """What the desk gives its jobs."""
+        return At(self)
+
+    def start(self, id: str) -> None:
+        """Does a job, or says why it cannot be done now. What it awaits goes on beside the desk."""
+        job, at = job_of(self.JOBS, id), self.at()
+        why_not = job.needs(at)
+        if why_not:
+            self.say(why_not, "unsure")
+            return
+        going_on = job.run(at)
+        if isawaitable(going_on):
+            self.run_worker(going_on)
+
+    def action_job(self, id: str) -> None:
+        self.start(id)
+
     def entered(self) -> None:
         """The desk is in front now: put the cursor where work begins."""
 
@@ -63,3 +85,15 @@ class Desk(Vertical):
 
     def link_changed(self) -> None:
         """Another link was chosen."""
+
+    def survey_changed(self, *, said: bool = False) -> None:
+        """The ports were looked at again. `said`: something weightier was said of it already."""
+
+
+def job_of(jobs: tuple[Job, ...], id: str) -> Job:
+    """Raises KeyError for what the desk does not do."""
+    found: Iterator[Job] = (job for job in jobs if job.id == id)
+    job = next(found, None)
+    if job is None:
+        raise KeyError(f"no job {id!r}")
+    return job

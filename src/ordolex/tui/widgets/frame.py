@@ -13,7 +13,7 @@ from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.room import HARDLY_ANY, LITTLE, Room
 from ordolex.io.link.view import LinkView
 from ordolex.io.system.clock import mono_s
-from ordolex.tui.commands import Command
+from ordolex.tui.desks.job import Job
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
 from ordolex.tui.widgets.wording import age, cut, size
 
@@ -201,7 +201,7 @@ class KeyLine(Painted):
 
     def __init__(self) -> None:
         super().__init__(id="keys")
-        self.commands: list[Command] = []
+        self.commands: list[Job] = []
 
     def paint(self) -> Text:
         ink, room = self.ink, self.size.width

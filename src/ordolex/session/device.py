@@ -1,0 +1,88 @@
+"""A device's settings by its sheet, as desk and command line read and set them: what was read first is kept as found,
+every change is kept with what was there before, and which of several devices of a line it was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ordolex.core.device.setting import Outcome, Reading, Written
+from ordolex.core.device.settings_table import SettingsTable
+from ordolex.core.sheet import Sheet
+from ordolex.core.sheet.parameters import Action, Parameter, Setting
+from ordolex.io.device.base import Device
+from ordolex.io.device.settings import apply, device_for
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
+
+if TYPE_CHECKING:
+    from ordolex.io.book.reader import BookReader
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """first  nothing was known of the device before
+    bad    what was not read
+    """
+
+    readings: list[Reading]
+    first: bool
+
+    @property
+    def bad(self) -> list[Reading]:
+        return [reading for reading in self.readings if reading.outcome is not Outcome.READ]
+
+
+def table_of(sheet: Sheet, unit: int, reader: BookReader | None, link: int) -> SettingsTable:
+    """The device's settings, with what the book knows of them."""
+    table = SettingsTable(sheet, unit)
+    if reader is not None:
+        table.remember((event.kind, event.detail) for event in reader.events_of("found", "set", link=link))
+    return table
+
+
+def device_of(runner: LinkRunner, table: SettingsTable, wait_s: float | None = None, address: str = "") -> Device:
+    """What reads and sets it; `wait_s` for each answer, where not the sheet's."""
+    sheet = table.sheet if wait_s is None else table.sheet.waiting(wait_s)
+    return device_for(runner, sheet, table.unit, address)
+
+
+def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) -> Read:
+    """Readings into the table; what was read for the first time goes into the record as found."""
+    before = {row.parameter.name for row in table.rows if row.found is not None}
+    table.read(readings, mono_s())
+    found = {
+        row.parameter.name: row.found for row in table.rows
+        if row.found is not None and row.parameter.name not in before
+    }  # fmt: skip
+    if found:
+        values = ", ".join(f"{name} {value}" for name, value in found.items())
+        detail = {"values": found, "anew": not before, **named(table)}
+        runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
+    return Read(list(readings), not before)
+
+
+async def set_values(
+    runner: LinkRunner,
+    table: SettingsTable,
+    device: Device,
+    wanted: Sequence[tuple[Parameter, Setting]],
+    changed: Callable[[Written], None] = lambda written: None,
+) -> list[Written]:
+    """Each is read before, written, read back and kept in the record; it stops at the first that does not hold. Raises
+    a Fault where the port is gone."""
+    return await apply(device, wanted, runner, changed, named(table))
+
+
+async def act(runner: LinkRunner, table: SettingsTable, device: Device, action: Action) -> str:
+    """What the device said to an action of its sheet, which is kept in the record. Raises Trouble."""
+    said = await device.act(action)
+    detail = {"stored": action is table.sheet.store, **named(table)}
+    runner.note("set", f"{action.means or 'action'}: {said}", detail)
+    return said
+
+
+def named(table: SettingsTable) -> dict[str, object]:
+    """Which device an event is about: several can be behind one link."""
+    return {"sheet": table.sheet.name, "unit": table.unit}

@@ -1,0 +1,79 @@
+"""Where a device stands: the prompt that it waits at, what came by itself since, and what is still open there."""
+
+from __future__ import annotations
+
+from itertools import islice
+from typing import TYPE_CHECKING
+
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.visible import visible_text
+
+if TYPE_CHECKING:
+    from ordolex.session.session import Session
+    from ordolex.session.talks import Talk
+
+_FEW_ASIDE, _LOOK_BACK = 4, 24
+
+
+def prompt_of(talk: Talk) -> bytes:
+    """The line without an end that the device stands at; nothing where it does not. A few lines that came by themselves
+    after it do not change where it stands; a device that talks on and on stands nowhere."""
+    if talk.conversation.unfinished:
+        return talk.conversation.unfinished
+    prompt, aside = _stands_at(talk)
+    return prompt if len(aside) <= _FEW_ASIDE else b""
+
+
+def above_prompt(talk: Talk) -> bytes:
+    """The last whole line that came before the one at which the device stands."""
+    for row in islice(reversed(talk.rows), _LOOK_BACK):
+        if row.direction is Direction.SENT:
+            break
+        if row.direction is Direction.HEARD and row.data.endswith((b"\r", b"\n")) and row.data.strip():
+            return row.data.strip()
+    return b""
+
+
+def came_aside(talk: Talk) -> str:
+    """What the device said by itself, last, in the middle of the prompt at which it stands."""
+    prompt, aside = _stands_at(talk)
+    return aside[0] if prompt and 0 < len(aside) <= _FEW_ASIDE else ""
+
+
+def call_words(session: Session, link: LinkRecord) -> str:
+    """The modem's state, in words; nothing for what is no modem."""
+    sheet = session.sheet_of(link)
+    return session.talk(link).call.state.value if sheet is not None and sheet.family.dials else ""
+
+
+def call_is_up(session: Session, link: LinkRecord) -> bool:
+    return bool(call_words(session, link)) and session.is_open(link) and session.talk(link).call.up
+
+
+def still_open(session: Session, link: LinkRecord) -> str:
+    """The prompt at which the device's sheet says that something is still open, or the call that is up; nothing where
+    neither is."""
+    if call_is_up(session, link):
+        return "a call that is up."
+    sheet = session.sheet_of(link)
+    if sheet is None or sheet.leave is None or not session.is_open(link):
+        return ""
+    from ordolex.core.text import patterns
+
+    prompt = prompt_of(session.talk(link)).decode("latin-1")
+    return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
+
+
+def _stands_at(talk: Talk) -> tuple[bytes, list[str]]:
+    """The last line without an end since something was sent, and the whole lines after it, newest first."""
+    aside: list[str] = []
+    for row in islice(reversed(talk.rows), _LOOK_BACK):
+        if row.direction is Direction.SENT:
+            break
+        if row.direction is Direction.HEARD:
+            if not row.data.endswith((b"\r", b"\n")):
+                return row.data, aside
+            if row.data.strip():
+                aside.append(row.shown)
+    return b"", aside

@@ -1,0 +1,129 @@
+"""Keep: what leaves the book. The record in open formats, tables, the folder of a visit."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ordolex.core.record.export import FORMS, SUFFIX, export, utc_text
+from ordolex.core.record.sieve import Sieve
+from ordolex.core.tables.complete import changes, complete
+from ordolex.core.tables.table import Table
+from ordolex.core.text.visible import visible_text
+from ordolex.io.book.handover import write_visit
+from ordolex.io.book.reader import BookReader
+from ordolex.io.book.search import items_with
+from ordolex.io.system.files import safe_name, write_new
+from ordolex.tui.desks.keep.at import KeepAt
+from ordolex.tui.readings import new_file_reading
+from ordolex.tui.widgets.prompts import Pick, Picture
+from ordolex.tui.widgets.wording import cut, size
+
+_SHOWN = 400
+_FORM_WORDS = {
+    "text": "text, to read", "csv": "CSV, for tables", "jsonl": "JSON lines, for programs", "raw": "raw bytes",
+    "hex": "hex dump, to read", "pcapng": "pcapng, for packet tools",
+}  # fmt: skip
+
+
+async def export_record(at: KeepAt) -> None:
+    sieve, names, book = at.timeline.sieve, at.names, at.session.book.path
+    what = "all links" if sieve.link is None else visible_text(names[sieve.link])
+    if sieve.text or sieve.direction is not None:
+        what += ", only what the filter shows,"
+    form = await at.ask(Pick(f"Export {what} as", [(form, _FORM_WORDS[form]) for form in FORMS]))
+    if form is None:
+        return
+    proposal = str(book.with_suffix(f".{SUFFIX[form]}"))
+    typed = await at.line("Into the file", proposal, _file_words, "Enter writes it, Esc goes back")
+    if typed is not None:
+        await at.write(lambda: _export(book, typed, form, sieve, names))
+
+
+def _export(book: Path, typed: str, form: str, sieve: Sieve, names: dict[int, str]) -> str:
+    path = Path(typed).expanduser()
+    reader = BookReader(book)
+    try:
+        written = write_new(path, export(form, items_with(reader, sieve), names), book=book)
+    finally:
+        reader.close()
+    return f"wrote {size(written)} to {path}"
+
+
+async def show_tables(at: KeepAt) -> None:
+    tables = at.session.book.reader.tables()
+    if not tables:
+        at.say("No list was pulled yet: Ctrl+B in Talk pulls them", "unsure")
+        return
+    choices = [
+        (str(number), f"{utc_text(event.utc_us)[:16].replace('T', ' ')}  {visible_text(event.text)}")
+        for number, (event, _) in enumerate(tables)
+    ]
+    chosen = await at.ask(Pick("Tables", choices[:200]))
+    if chosen is None:
+        return
+    event, table = tables[int(chosen)]
+    before = at.session.book.reader.table_before(event)
+    title = f"{visible_text(table.name)}: {len(table.rows)} rows, {complete(table).words}"
+    shown = Picture(title, [*_changes(before, table), *_table_lines(table)], "x writes it as CSV, Esc goes back")
+    if await at.ask(shown):
+        typed = await at.line("Write it into", f"{safe_name(table.name)}.csv", new_file_reading, "Enter writes it")
+        if typed is not None:
+            await at.write(lambda: _write_csv(typed, table, at.session.book.path))
+
+
+def _write_csv(typed: str, table: Table, book: Path) -> str:
+    path = Path(typed).expanduser()
+    write_new(path, [table.csv().encode()], book=book)
+    return f"wrote {path}"
+
+
+async def write_visit_folder(at: KeepAt) -> None:
+    book = at.session.book.path
+    hint = "a new folder, or a name that ends in .zip: log, bytes, tables, settings, proof, open points"
+    typed = await at.line("Write the visit into", f"{book.with_suffix('')}-visit", new_file_reading, hint)
+    if typed is not None:
+        await at.write(lambda: _write_visit(book, typed))
+
+
+def _write_visit(book: Path, typed: str) -> str:
+    path = Path(typed).expanduser()
+    return f"wrote {len(write_visit(book, path))} files into {path}"
+
+
+def _changes(before: Table | None, after: Table) -> list[str]:
+    """Row by row, what is not as in the pull before."""
+    if before is None:
+        return []
+    found = changes(before, after)
+    rows: list[tuple[str, tuple[str, ...], tuple[str, ...]]] = [("+", row, ()) for row in found.new]
+    rows += [("−", row, ()) for row in found.gone]
+    rows += [("~", new, old) for old, new in found.changed]
+    if not rows:
+        return ["as in the pull before", ""]
+    out = [f"{found.words}:   + new   − gone   ~ changed"]
+    for sign, row, old in rows[:_SHOWN]:
+        other = [cell for cell, now in zip(old, row, strict=False) if cell != now]
+        out.append(visible_text(f"{sign} {'  '.join(row)}" + (f"   was  {'  '.join(other)}" if other else "")))
+    return [*out, ""]
+
+
+def _table_lines(table: Table) -> list[str]:
+    rows = [table.columns, *table.rows[:_SHOWN]]
+    widths = [min(40, max(len(row[column]) for row in rows)) for column in range(len(table.columns))]
+    lines = [
+        "  ".join(f"{cut(visible_text(cell), wide):{wide}}" for cell, wide in zip(row, widths, strict=True)).rstrip()
+        for row in rows
+    ]
+    lines += ["", *(f"line {number} fits no row: {visible_text(text)}" for number, text in table.odd[:_SHOWN])]
+    return lines
+
+
+def _file_words(text: str) -> str:
+    path = Path(text).expanduser()
+    if not text.strip() or path.is_dir():
+        raise ValueError("give the name of a file")
+    if not path.parent.is_dir():
+        raise ValueError(f"there is no folder {path.parent}")
+    if path.exists():
+        raise ValueError(f"{path.name} is there already; choose a new name")
+    return cut(f"a new file in {path.parent}", 76)

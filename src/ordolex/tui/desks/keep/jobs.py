@@ -1,0 +1,99 @@
+"""What can be done in Keep."""
+
+from __future__ import annotations
+
+from ordolex.tui.desks.job import Job
+from ordolex.tui.desks.keep import handing_over, sifting, spans
+
+JOBS = (
+    Job(
+        "keep.filter",
+        "Filter",
+        sifting.filter_rows,
+        key="f",
+        help="Only rows that hold a text; hex:0d0a for bytes, re:… for a pattern.",
+        footer="filter",
+    ),
+    Job(
+        "keep.search",
+        "Search",
+        sifting.search,
+        key="slash",
+        help="Jumps to the next row that holds a text.",
+        footer="search",
+    ),
+    Job("keep.next_match", "Next match", sifting.next_match, key="n", help="Searches on from here.", footer="next"),
+    Job(
+        "keep.which_link",
+        "Which link",
+        sifting.which_link,
+        key="l",
+        help="One link after the other, then all.",
+        footer="link",
+    ),
+    Job(
+        "keep.which_direction",
+        "Which direction",
+        sifting.which_direction,
+        key="d",
+        help="Sent, heard, notes, then all.",
+        footer="direction",
+    ),
+    Job(
+        "keep.bytes_shown",
+        "Text or hex",
+        sifting.bytes_shown,
+        key="t",
+        help="Shows text, hex, or both side by side.",
+        footer="text/hex",
+    ),
+    Job(
+        "keep.export",
+        "Export",
+        handing_over.export_record,
+        key="x",
+        help="Writes the record as text, CSV, JSON lines, raw or pcapng.",
+        footer="export",
+    ),
+    Job(
+        "keep.mark",
+        "Mark",
+        spans.mark,
+        key="m",
+        help="A mark with a word in the record, at this moment.",
+        footer="mark",
+    ),
+    Job("keep.jump", "Jump to a time", spans.jump, key="g", help="Puts the cursor on the first row of that time."),
+    Job(
+        "keep.compare",
+        "Compare",
+        spans.compare_spans,
+        key="c",
+        help="Two spans, each from a mark to the next, side by side.",
+        footer="compare",
+    ),
+    Job(
+        "keep.tables",
+        "Tables",
+        handing_over.show_tables,
+        key="b",
+        help="Lists pulled from devices, with gaps and odd rows; as CSV.",
+        footer="tables",
+    ),
+    Job(
+        "keep.visit",
+        "Visit folder",
+        handing_over.write_visit_folder,
+        key="v",
+        help="Log, bytes, tables, settings, proof, open points.",
+        footer="visit",
+    ),
+    Job(
+        "keep.clear_filters",
+        "All rows",
+        sifting.clear_filters,
+        key="escape",
+        help="Takes all filters away.",
+        footer="all rows",
+    ),
+)

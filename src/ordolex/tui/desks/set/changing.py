@@ -1,0 +1,163 @@
+"""Set: reading, wanting, applying, undoing."""
+
+from __future__ import annotations
+
+from ordolex.core.device.setting import Written, read_setting
+from ordolex.core.device.settings_table import SettingRow, SettingsTable
+from ordolex.core.sheet.parameters import Parameter, Setting
+from ordolex.core.text.visible import hex_pairs, visible_text
+from ordolex.io.device.base import Device
+from ordolex.io.system.clock import mono_s
+from ordolex.io.work.rate import change_rate
+from ordolex.session.device import set_values
+from ordolex.session.works import Sending
+from ordolex.tui.desks.set.at import SetAt
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
+from ordolex.tui.widgets.wording import cut
+
+
+async def read(at: SetAt) -> None:
+    runner = at.runner
+    readings = await at.read_all("reading")
+    if readings is None:
+        return
+    read = at.took(readings)
+    bad = read.bad
+    words = f"{len(readings) - len(bad)} of {len(readings)} read"
+    if runner.late is not None:
+        words += f"; {runner.late.words}. o sets {runner.late.enough_s:g} s"
+    if bad:
+        at.say(f"{words}; {bad[0].name}: {bad[0].outcome.value}, {visible_text(bad[0].words)}", "unsure")
+    else:
+        at.say(f"{words}, as found" if read.first else words, "good")
+
+
+async def want(at: SetAt) -> None:
+    row, table = at.row, at.known_table
+    if row is None or table is None:
+        at.say("Choose a device with d first", "unsure")
+        return
+    parameter = row.parameter
+    if not parameter.can_be_written:
+        at.say(f"{parameter.name} is only read; its sheet says no way to write it", "unsure")
+        return
+    if row.now is None:
+        at.say("Read first (r): what is changed is kept as found before", "unsure")
+        return
+    typed = await _wanted_text(at, row)
+    if typed is None:
+        return
+    try:
+        table.want(parameter.name, typed)
+    except ValueError as error:
+        at.say(str(error), "bad")
+        return
+    at.show()
+    at.say("a applies it" if row.wanted is not None else "it is so already; nothing to apply", "plain")
+
+
+async def _wanted_text(at: SetAt, row: SettingRow) -> str | None:
+    parameter = row.parameter
+    if parameter.kind in ("choice", "switch"):
+        keys = parameter.choices or {"on": "on", "off": "off"}
+        choices = [(key, f"{words} ({key})" if words != key else words) for key, words in keys.items()]
+        title = f"{parameter.name}, now {row.text(row.now)}"
+        return await at.ask(Pick(visible_text(title), choices, visible_text(parameter.means)))
+
+    def reading(text: str) -> str:
+        if not text.strip():
+            return "no change is wanted"
+        return f"{read_setting(parameter, text)} {parameter.unit}".strip()
+
+    now = row.wanted if row.wanted is not None else row.now
+    hint = f"now {row.text(row.now)} {parameter.unit}   may be {parameter.limits or 'anything'}"
+    title = f"{parameter.name}: {parameter.means}" if parameter.means else parameter.name
+    return await at.ask(LinePrompt(visible_text(title), row.text(now), reading, visible_text(hint)))
+
+
+def undo(at: SetAt) -> None:
+    table = at.known_table
+    if table is None:
+        return
+    count = table.undo()
+    at.show()
+    at.say(f"{count} wanted back as found; a applies it" if count else "everything is as it was found", "plain")
+
+
+async def apply(at: SetAt) -> None:
+    table = at.table
+    pending = table.pending
+    if not pending:
+        at.say("Nothing is wanted; Enter on a row says what it is to be", "unsure")
+        return
+    device = at.device()
+    try:
+        rows = [_plan_row(table, device, parameter, value) for parameter, value in pending]
+    except ValueError as error:
+        at.say(str(error), "bad")
+        return
+    what = "these, and read each back" if len(rows) > 1 else "this, and read it back"
+    choices = [("apply", f"Send {what}"), ("stay", "Not yet")]
+    answer = await at.ask(Pick("PC → device, in this order", choices, "\n".join(rows)))
+    if answer == "apply":
+        await _apply(at, table, device)
+
+
+def _plan_row(table: SettingsTable, device: Device, parameter: Parameter, value: Setting) -> str:
+    row = table.row(parameter.name)
+    change = f"{row.text(row.now)} → {row.text(value)} {parameter.unit}".strip()
+    sends = hex_pairs(device.preview(parameter, value))
+    return visible_text(f"{parameter.name:16} {change:24}") + f" sends {cut(sends, 44)}"
+
+
+async def _apply(at: SetAt, table: SettingsTable, device: Device) -> None:
+    runner = at.runner
+    sending = Sending("applying")
+
+    def changed(written: Written) -> None:
+        sending.now = f"{written.name}: {written.verdict}"
+
+    plain = [(p, v) for p, v in table.pending if not p.changes_line]
+    done: list[Written] | None = await at.do(sending, set_values(runner, table, device, plain, changed))
+    if done is None:
+        return
+    for written in done:
+        table.written(written, mono_s())
+    bad = [written for written in done if not written.good]
+    at.show_anew()
+    if bad:
+        words = f"{bad[0].name}: {bad[0].verdict}, {bad[0].words}"
+        left = len(plain) - len(done)
+        after = f"; {left} more not sent" if left else ""
+        at.tell(visible_text(words + after), good=False)
+        return
+    if done:
+        stored = "; s makes it last" if any(row.unstored for row in table.rows) else ""
+        at.tell(f"{len(done)} set and read back: {', '.join(w.name for w in done)}{stored}", good=True)
+    for parameter, value in [(p, v) for p, v in table.pending if p.changes_line]:
+        await _change_line(at, table, device, parameter, value)
+
+
+async def _change_line(at: SetAt, table: SettingsTable, device: Device, parameter: Parameter, value: Setting) -> None:
+    """The device's own rate: both ends change in lock step, or return."""
+    question = next((q.question() for q in table.sheet.harmless), None)
+    link, runner = at.link, at.runner
+    if question is None:
+        at.say(f"{parameter.name} changes the line; the sheet has no harmless question to prove it with", "bad")
+        return
+    to = runner.line.changed(baud=int(value))
+    sending = Sending(f"both to {to.baud}")
+
+    def changed(words: str) -> None:
+        sending.now = words
+
+    before = table.row(parameter.name).now
+    done = await at.do(sending, change_rate(runner, device.preview(parameter, value), to, question, changed))
+    if done is None:
+        return
+    verdict = "held" if done.proven else "not held"
+    after = value if done.proven else before
+    table.written(Written(parameter.name, before, value, after, verdict, done.words), mono_s())
+    at.session.follow_line(link, runner.line, "changed in lock step")
+    at.tell(done.words, good=done.proven)
+    at.show_anew()

@@ -1,0 +1,137 @@
+"""What can be done in Set."""
+
+from __future__ import annotations
+
+from ordolex.tui.desks.job import Job, a_link, an_open_link
+from ordolex.tui.desks.set import changing, device, images, lasting, more, procedures, registers
+from ordolex.tui.desks.set.at import an_open_table
+
+JOBS = (
+    Job(
+        "set.read",
+        "Read",
+        changing.read,
+        key="r",
+        help="Reads all that the device has; the first reading stays as found.",
+        footer="read",
+        needs=an_open_table,
+    ),
+    Job(
+        "set.want",
+        "Want",
+        changing.want,
+        key="enter",
+        help="What this one is to be; checked before anything is sent.",
+        footer="want",
+    ),
+    Job(
+        "set.apply",
+        "Apply",
+        changing.apply,
+        key="a",
+        help="Shows what will be sent, then sets it and reads it back.",
+        footer="apply",
+        needs=an_open_table,
+    ),
+    Job(
+        "set.undo",
+        "Undo",
+        changing.undo,
+        key="u",
+        help="Wants everything back as it was found; a applies it.",
+        footer="undo",
+    ),
+    Job(
+        "set.last",
+        "Make it last",
+        lasting.last,
+        key="s",
+        help="Stores in the device, or starts it anew.",
+        footer="store",
+        needs=an_open_table,
+    ),
+    Job(
+        "set.verify",
+        "Did it last?",
+        lasting.verify,
+        key="v",
+        help="After a power cycle: reads, and compares as left.",
+        footer="lasted?",
+        needs=an_open_table,
+    ),
+    Job(
+        "set.units",
+        "Units",
+        device.units,
+        key="n",
+        help="Which unit IDs answer on this line; chooses one.",
+        footer="units",
+        needs=an_open_link,
+    ),
+    Job(
+        "set.device",
+        "Which device",
+        device.device,
+        key="d",
+        help="Its sheet, and its unit ID.",
+        footer="device",
+        needs=a_link,
+    ),
+    Job(
+        "set.procedures",
+        "Procedures",
+        procedures.procedures,
+        key="p",
+        help="A job prompt by prompt, planned and checked first.",
+        footer="procedure",
+        needs=procedures.an_open_procedure,
+    ),
+    Job(
+        "set.more",
+        "More",
+        more.more,
+        key="o",
+        help="Image of the device, ratios, word order, counters, checks.",
+        footer="more",
+    ),
+    Job("set.stop", "Stop", more.stop, key="escape", help="Ends what is under way."),
+    Job("set.save", "Image of the device: device → PC, into a file", images.save, needs=an_open_table),
+    Job("set.compare", "Compare the device with an image in a file", images.compare, needs=an_open_table),
+    Job(
+        "set.write",
+        "Take an image as wanted: file → wanted; a then applies it, PC → device",
+        images.take,
+        needs=an_open_table,
+    ),
+    Job(
+        "set.range",
+        "Read a range of registers, in both customs of counting",
+        registers.show_range,
+        needs=registers.an_open_unit,
+    ),
+    Job(
+        "set.order",
+        "Which type and order of words? From what the front panel shows",
+        registers.word_order,
+        needs=registers.an_open_unit,
+    ),
+    Job(
+        "set.anew",
+        "As found begins anew: what is read next is as found, as at the beginning of a visit",
+        more.begin_anew,
+    ),
+    Job(
+        "set.counters",
+        "Counters of the unit: messages, checks that were wrong, exceptions",
+        registers.counters,
+        needs=registers.an_open_unit,
+    ),
+    Job("set.ratio", "Current and voltage transformers: is the ratio sane, does it explain the reading?", more.ratio),
+    Job("set.checks", "Which check do recorded frames carry?", more.checks, needs=a_link),
+    Job(
+        "set.measure",
+        "Measure: one question many times, kept with its conditions and compared",
+        more.measure,
+        needs=an_open_link,
+    ),
+)

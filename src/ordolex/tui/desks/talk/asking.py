@@ -1,0 +1,171 @@
+"""Talk: what is typed goes out. Whole lines, whose answers are judged; single keys; secrets."""
+
+from __future__ import annotations
+
+import asyncio
+
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.question import Verdict
+from ordolex.core.link.secrets import head_of_command
+from ordolex.core.protocols.families import FAMILIES
+from ordolex.core.text.charsets import CHARSETS
+from ordolex.core.text.escapes import EscapeError, to_bytes
+from ordolex.core.text.keys import key_bytes
+from ordolex.core.text.visible import visible_text
+from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
+from ordolex.session.session import LINE_ENDS
+from ordolex.session.stands_at import came_aside, prompt_of
+from ordolex.tui.desks.at import How
+from ordolex.tui.desks.job import NO_LINK
+from ordolex.tui.desks.talk.at import TalkAt
+from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.key_pad import KeyPad
+from ordolex.tui.widgets.wording import cut
+
+_STILL_S = 0.4  # after a line that came by itself, another may follow
+
+
+def line_given(at: TalkAt, given: EntryLine.Given) -> bytes:
+    """What of a line that was given goes out as a question now; nothing where it does not, which is said then."""
+    link = at.chosen
+    if link is None:
+        given.give_back()
+        at.say(NO_LINK, "unsure")
+        return b""
+    at.session.drain(link)
+    at.entry.look_at_prompt(link)  # a prompt for a secret may have come since the last turn
+    if at.entry.masking.on:
+        if not at.session.is_open(link):
+            at.say("The port is not open; Ctrl+O opens it. The secret is forgotten, type it again", "bad")
+        else:
+            _give_secret(at, given.text)
+        return b""
+    try:
+        data = to_bytes(given.text) + LINE_ENDS[link.line_end]
+    except EscapeError as error:
+        given.give_back()
+        at.say(str(error), "bad")
+        return b""
+    if not data:
+        at.say("Nothing to send: the line is empty and its line end is none (Ctrl+N)", "unsure")
+    elif not at.session.is_open(link):
+        given.give_back()
+        at.say("The port is not open; Ctrl+O opens it. What you typed is still there", "bad")
+    elif _lines_arrive(at):
+        given.give_back()
+        at.say("Lines still arrive; not sent into the wrong prompt. Enter again when it is quiet", "unsure")
+    else:
+        at.entry.remember(given.text)
+        return data
+    return b""
+
+
+async def ask(at: TalkAt, data: bytes) -> None:
+    """Asks it now, also while a device talks on and on, and says what the answer is worth."""
+    link = at.link
+    at.stop_asking()
+    future = at.session.ask(link, data)
+    if future is None:
+        return
+    at.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")
+    try:
+        answer = await asyncio.wrap_future(future)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
+    text, how = answer_words(answer)
+    sheet = at.session.sheet_of(link)
+    family = sheet.family if sheet is not None else FAMILIES["text"]
+    meant = family.in_words(answer.question.data, answer.data)
+    at.session.drain(link)
+    for words in meant or ():
+        at.session.say(link, visible_text(words))
+    if how != "good":
+        at.session.say(link, text)
+        at.rows.rows_changed()
+    at.say(text, how)
+
+
+def _lines_arrive(at: TalkAt) -> bool:
+    """Whether the device speaks by itself just now, in the middle of a prompt at which it stands."""
+    talk, heard_s = at.session.talk(at.link), at.session.view(at.link).evidence.last_heard_s
+    recent = heard_s is not None and mono_s() - heard_s < _STILL_S
+    return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
+
+
+def _give_secret(at: TalkAt, text: str) -> None:
+    """Sends a line that nobody is to see, with its line end."""
+    link, masking = at.link, at.entry.masking
+    secret = text.encode(CHARSETS[at.session.talk(link).screen.charset], "replace")
+    head = b"" if masking.asked else head_of_command(secret)
+    secret = secret[len(head) :]
+    try:
+        if head:
+            at.session.send(link, head)
+        at.session.send_secret(link, secret, LINE_ENDS[link.line_end])
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
+    masking.over()
+    at.entry.show()
+    at.say(f"sent {len(secret)} bytes that are not kept, and {link.line_end}", "good")
+
+
+def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> None:
+    """A single key goes out at once; where the device's echo stopped, it is taken for a secret."""
+    link, masking = at.entry.link_by_key(), at.entry.masking
+    if link is None:
+        return
+    talk = at.session.talk(link)
+    data = key_bytes(
+        event.key, event.character, line_end=link.line_end, backspace=talk.backspace,
+        codec=CHARSETS[talk.screen.charset],
+    )  # fmt: skip
+    if not data:
+        return
+    at.session.drain(link)
+    kept = talk.echo.stopped(mono_s())
+    if kept and not masking.on and event.key != "enter":
+        masking.turn_over()
+        at.entry.show()
+        s = "s" * (kept > 1)
+        at.say(f"its echo stopped, so what you type now is hidden; {kept} key{s} before it were kept", "unsure")
+    if not at.session.is_open(link):
+        at.say("The port is not open; Ctrl+O in line entry opens it", "bad")
+    elif not masking.on:
+        talk.echo.typed(data, mono_s())
+        at.session.send(link, data)
+    elif event.key == "enter":
+        at.session.send_secret(link, b"", data)
+        talk.echo.over()
+        masking.over()
+    else:
+        at.session.send_secret(link, data, whole=False)
+
+
+def answer_words(answer: Answer) -> tuple[str, How]:
+    """What an answer is worth, in a sentence, and how good that is."""
+    question = answer.question
+    ms = f"{answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
+    if answer.ended is Ended.STOPPED:
+        return "stopped waiting; what came is kept", "plain"
+    if answer.ended is Ended.LOST:
+        return "the port went away before the answer ended", "bad"
+    if answer.verdict is Verdict.NONE:
+        return f"no answer in {question.timeout_s:g} s", "unsure"
+    if answer.errors.total:
+        return f"{len(answer.data)} bytes with {answer.errors.words()}: the line settings do not fit", "bad"
+    match answer.verdict:
+        case Verdict.RIGHT if question.codec is not None:
+            refused = question.codec.refused(answer.data)
+            words = cut(visible_text(question.words(answer.data)), 70)
+            return f"{'refused' if refused else 'answered'} in {ms}: {words}", "unsure" if refused else "good"
+        case Verdict.RIGHT:
+            return f"right answer in {ms}: {question.expected or 'as expected'}", "good"
+        case Verdict.WRONG:
+            return f"wrong answer in {ms}; expected {question.expected}", "unsure"
+        case Verdict.ECHO:
+            return f"our own bytes came back in {ms}: a loopback or an echo", "unsure"
+        case _:
+            return f"answer in {ms}; what a right one looks like is not known", "good"

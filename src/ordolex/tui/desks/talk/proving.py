@@ -1,0 +1,83 @@
+"""Talk: waking a device as its sheet says, and the loop test."""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import replace
+
+from ordolex.core.link.loop import compare, pattern
+from ordolex.core.link.question import Verdict
+from ordolex.core.text.visible import visible_text
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.faults import Fault
+from ordolex.tui.desks.talk.at import TalkAt
+from ordolex.tui.widgets.prompts import Pick
+
+
+def an_open_port(at: TalkAt) -> str:
+    is_open = at.chosen is not None and at.session.is_open(at.chosen)
+    return "" if is_open else "Open a port first: F2 shows the ports"
+
+
+async def wake(at: TalkAt) -> None:
+    link = at.link
+    sheet = at.session.sheet_of(link)
+    if sheet is None:
+        sheets = all_sheets()[0]
+        choices = [(s.name, f"{s.name:22} {s.device}") for s in sheets.values() if s.wake or s.harmless]
+        name = await at.ask(Pick("Which device is it?", choices))
+        if name is None:
+            return
+        sheet = sheets[name]
+        if not at.change_link(replace(link, sheet=name)):
+            return
+        link = at.link
+    if sheet.family.addressed:
+        at.say("It is asked in Set (F6): n scans for units, r reads its settings", "unsure")
+        return
+    if not sheet.wake and not sheet.harmless:
+        at.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
+        return
+    at.stop_asking()
+    future = at.session.wake(link, sheet)
+    if future is None:
+        return
+    at.say(f"waking {visible_text(sheet.device)} as its sheet says; Esc stops")
+    try:
+        words, answer = await asyncio.wrap_future(future)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
+    at.session.drain(link)
+    at.session.say(link, f"wake: {words}")
+    right = answer is not None and answer.verdict is Verdict.RIGHT
+    at.say(words, "good" if right else "unsure")
+
+
+async def loop(at: TalkAt) -> None:
+    """Sends the pattern of the loop test and compares what comes back."""
+    link = at.link
+    sent = pattern(at.session.line_of(link))
+    view = at.session.view(link).evidence
+    there = "A device is on this line: it was heard, and the pattern would go into it. " if view.heard else ""
+    choices = [("stay", "Send nothing"), ("send", f"TXD and RXD are joined at the far end: send {len(sent)} bytes")]
+    title = f"Loop test: {there}Only for a line without a device"
+    if await at.ask(Pick(title, choices)) != "send":
+        return
+    at.stop_asking()
+    future = at.session.ask(link, sent)
+    if future is None:
+        return
+    at.say(f"loop test: {len(sent)} bytes sent")
+    try:
+        answer = await asyncio.wrap_future(future)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
+    result = compare(sent, answer.data)
+    ms = f", {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
+    errors = f", {answer.errors.words()}" if answer.errors.total else ""
+    text = f"loop test: {result.words()}{ms}{errors}"
+    at.session.drain(link)
+    at.session.say(link, text)
+    at.say(text, "good" if result.equal and not errors else "bad")

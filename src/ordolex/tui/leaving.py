@@ -1,0 +1,106 @@
+"""Leaving: at once, unless something was moved for the work that must be put back, or a device's menu is open."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.visible import visible_text
+from ordolex.session.stands_at import still_open
+from ordolex.tui.widgets.prompts import Pick
+
+if TYPE_CHECKING:
+    from ordolex.tui.app import OrdolexApp
+    from ordolex.tui.everywhere import FrameAt
+
+_SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed again within this
+_HABIT_S = 2.0
+_RESCUE_S = 2.0
+
+
+class Warned:
+    """When it was warned last; a second press soon after is meant."""
+
+    def __init__(self, within_s: float) -> None:
+        self._within_s = within_s
+        self._at_s = float("-inf")
+
+    def again(self) -> bool:
+        """Whether this is the second time; else it counts as the first."""
+        now = time.monotonic()
+        if now - self._at_s < self._within_s:
+            return True
+        self._at_s = now
+        return False
+
+
+def warnings() -> tuple[Warned, Warned]:
+    """For F10 with something still open, and for Ctrl+C, which is pressed by habit."""
+    return Warned(_SECOND_TIME_S), Warned(_HABIT_S)
+
+
+async def leave(at: FrameAt) -> None:
+    session = at.session
+    standing = [(link, prompt) for link in session.links if (prompt := still_open(session, link))]
+    points = session.open_points()
+    if standing and not at.app.warned.again():
+        link, prompt = standing[0]
+        _show(at, link, "Talk")
+        words = f"{visible_text(link.name)} stands at {prompt} Ctrl+O asks how to leave it. F10 again leaves it so"
+        at.say(words, "unsure")
+    elif not standing and points and not at.app.warned.again():
+        link, point = points[0]
+        _show(at, link, "Set")
+        at.say(f"{visible_text(link.name)}, {point}. F10 again leaves it as it is", "unsure")
+    elif session.to_restore:
+        await _remind(at)
+    else:
+        at.app.exit()
+
+
+def _show(at: FrameAt, link: LinkRecord, word: str) -> None:
+    at.session.choose(link)
+    at.app.show_desk(word)
+
+
+async def _remind(at: FrameAt) -> None:
+    things = "; ".join(at.session.to_restore)
+    choices = [
+        ("done", "It is put back: leave"),
+        ("open", "It stays as it is: leave, and note it"),
+        ("stay", "Stay"),
+    ]
+    answer = await at.ask(Pick("Put back before you go", choices, "\n".join(at.session.to_restore)))
+    if answer in ("done", "open"):
+        at.session.note(f"at the end, {'put back' if answer == 'done' else 'NOT put back'}: {things}")
+        at.app.exit()
+
+
+def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:
+    """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed. A terminal that is
+    gone can hold up the leaving for ever; the ports and the book do not wait for it."""
+
+    def close_and_end() -> None:
+        close_book()
+        os._exit(0)
+
+    def leave_for_good() -> None:
+        app.exit()
+        rescue = threading.Timer(_RESCUE_S, close_and_end)
+        rescue.daemon = True
+        rescue.start()
+
+    loop = asyncio.get_running_loop()
+    for name in ("SIGTERM", "SIGHUP", "SIGINT"):
+        number = getattr(signal, name, None)
+        if number is not None:
+            try:
+                loop.add_signal_handler(number, leave_for_good)
+            except (NotImplementedError, RuntimeError):  # Windows; not the main thread
+                return

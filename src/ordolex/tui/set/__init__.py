@@ -1,1 +1,0 @@
-"""The desk Set, in parts."""
