@@ -96,8 +96,8 @@ async def at_site(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, size: tuple[int, int] = (128, 40)
 ) -> AsyncIterator[Site]:
     site = Site(tmp_path / "site.ordolex")
-    monkeypatch.setattr("ordolex.tui.app.survey", lambda: list(site.ports))
-    monkeypatch.setattr("ordolex.tui.app._SURVEY_S", 0.05)
+    monkeypatch.setattr("ordolex.tui.watching.survey", lambda: list(site.ports))
+    monkeypatch.setattr("ordolex.tui.watching._SURVEY_S", 0.05)
     try:
         async with site.app.run_test(size=size) as pilot:
             site.pilot = pilot
