@@ -409,7 +409,7 @@ async def test_asking_everywhere_finds_the_one_that_answers_and_opens_it(
         site.ports = [HELD, replace(PORT, endpoint="/dev/dumb", name="dumb"), PORT]
         site.twins["/dev/dumb"] = MemoryTransport()
         site.twins["/dev/made-up"] = MemoryTransport(instrument)
-        await site.until(lambda: len(site.app.session.ports) == 3)
+        await site.until(lambda: len(site.app.session.ports.all) == 3)
         await site.pilot.press("e")
         for _ in range(3):
             await site.until(lambda: site.app.screen.query("#line"))
@@ -457,7 +457,7 @@ async def test_the_only_free_port_is_chosen_already_with_the_reason(
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [HELD, PORT]
-        site.app.session.ports.clear()
+        site.app.session.ports.all.clear()
         await site.until(lambda: site.app.query_one(FindDesk).port is not None)
         await site.until(lambda: "the only port that is not taken" in site.said())
         port = site.app.query_one(FindDesk).port
@@ -709,18 +709,18 @@ async def test_wire_starts_from_the_ends_of_the_chosen_link(tmp_path: Path, monk
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [PORT, replace(HELD, state="free", identity="")]
         session = site.app.session
-        await site.until(lambda: len(session.ports) == 2 and session.ports[1].state == "free")
-        meter = session.keep_link(PORT.endpoint, "300 7E1", "typed")
-        session.change_link(replace(meter, sheet="electricity-meter"))
-        session.change_link(replace(session.keep_link(HELD.endpoint, "9600 8N1", "typed"), sheet="alarm-annunciator"))
+        await site.until(lambda: len(session.ports.all) == 2 and session.ports.all[1].state == "free")
+        meter = session.links.keep(PORT.endpoint, "300 7E1", "typed")
+        session.links.change(replace(meter, sheet="electricity-meter"))
+        session.links.change(replace(session.links.keep(HELD.endpoint, "9600 8N1", "typed"), sheet="alarm-annunciator"))
 
         def body() -> str:
             return str(site.app.desk.query_one("#wire-text", Static).content)
 
         for link in session.links:
-            session.choose(link)
+            session.links.choose(link)
             await site.pilot.press("f2", "f3")
-            sheet = session.sheet_of(link)
+            sheet = session.devices.sheet_of(link)
             assert sheet is not None and sheet.wiring_end
             await site.until(lambda end=sheet.wiring_end: f"at the device  {end}" in body())
             near = "usb" if link.adapter else "dte-de9"

@@ -67,7 +67,7 @@ async def test_links_that_were_never_opened_are_worked_out_once_a_survey(
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         session = site.app.session
-        link = session.keep_link("/dev/away", "9600 8N1", "typed")
+        link = session.links.keep("/dev/away", "9600 8N1", "typed")
         session.surveyed_now([])
         view = session.view(link)
         assert view.evidence.trouble == "its port is not there" and session.view(link) is view

@@ -116,7 +116,7 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         assert b"tr\\out9" in sent, "a backslash is a character of a secret, not an escape"
         assert "out9" not in site.rows() and "bytes withheld" in site.rows()
         assert not site.app.desk.query_one("#say", Input).password
-        assert "tr\\out9" not in site.app.session.talk(site.app.session.links[0]).history
+        assert "tr\\out9" not in site.app.session.talks.of(site.app.session.links[0]).history
         # a secret that is half typed does not come to light when the device goes on by itself
         await say(site, "login")
         await site.until(lambda: site.app.desk.query_one("#say", Input).password)
@@ -133,7 +133,7 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
         await site.pilot.press("p", "o", "n", "d", "7", "enter")
         await site.until(lambda: sent[-1] in (b"\n", b"\r"))
-        rows = site.app.session.talk(site.app.session.links[0]).rows
+        rows = site.app.session.talks.of(site.app.session.links[0]).rows
         await site.until(lambda: sum("welcome" in row.shown for row in rows) == 2)
         for path in tmp_path.iterdir():
             assert b"out9" not in path.read_bytes() and b"pond7" not in path.read_bytes()
@@ -177,7 +177,7 @@ async def test_questions_of_the_sheet_and_earlier_lines_are_offered(
         site.device = lambda port, data: sent.append(data)
         await site.open_port()
         session = site.app.session
-        session.change_link(replace(session.links[0], sheet="oxygen-transmitter"))
+        session.links.change(replace(session.links[0], sheet="oxygen-transmitter"))
         site.app.desk.link_changed()
         entry = site.app.desk.query_one("#say", EntryLine)
         entry.value = ""
@@ -291,17 +291,17 @@ async def test_what_was_offered_for_one_link_does_not_stand_for_another(
     async with at_site(tmp_path, monkeypatch) as site:
         await site.open_port()
         session = site.app.session
-        one = session.change_link(replace(session.links[0], first_question="LIST?"))
+        one = session.links.change(replace(session.links[0], first_question="LIST?"))
         other = site.book.add_link(replace(one, id=0, name="other", endpoint="/dev/other", first_question="ID?"))
         session.links.append(other)
         entry = site.app.desk.query_one("#say", EntryLine)
         for link, offered in ((one, "LIST?"), (other, "ID?")):
-            session.choose(link)
+            session.links.choose(link)
             site.app.desk.link_changed()
             assert entry.value == offered
         await site.pilot.press("t", "y")
         assert entry.value == "ty"
-        session.choose(one)
+        session.links.choose(one)
         site.app.desk.link_changed()
         assert entry.value == "ty"
 

@@ -48,7 +48,7 @@ async def at_drive(
         site.device = drive
         await site.open_port()
         session = site.app.session
-        session.change_link(replace(session.links[0], sheet=sheet))
+        session.links.change(replace(session.links[0], sheet=sheet))
         await site.pilot.press("f6")
         yield site, drive
 

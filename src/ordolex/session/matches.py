@@ -23,6 +23,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
+from ordolex.session.links import line_of
 from ordolex.session.session import Session
 from ordolex.session.talks import EARLIER_ITEMS
 
@@ -75,9 +76,9 @@ class Matches:
         def changed(match: Match) -> None:
             running.latest = match
 
-        others = [session.line_of(other) for other in session.links if other.id != link.id and other.line]
+        others = [line_of(other) for other in session.links if other.id != link.id and other.line]
         usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
-        job = match(runner, wanted, session.sheet_of(link), usual, tried, changed)
+        job = match(runner, wanted, session.devices.sheet_of(link), usual, tried, changed)
         running.future = session.hub.call(job)
 
     def stop(self, link: int) -> AtWork | None:
@@ -112,13 +113,13 @@ def remember(session: Session, link: LinkRecord, match: Match) -> None:
         words = f"the line is inverted ({match.found.text}). A level shifter, or A and B swapped; F4 says more"
     elif match.found is None and match.verdict is not None and match.verdict.kind in (Kind.SPOILT, Kind.HELD):
         words = match.verdict.words
-    session.matched[link.id] = session.line_of(link), words
+    session.told.matched[link.id] = line_of(link), words
     remember_inferred(session, link, match.inference)
 
 
 def remember_inferred(session: Session, link: LinkRecord, inference: Inference) -> None:
     if inference.best is not None:
-        best, line = inference.best.best, session.line_of(link)
+        best, line = inference.best.best, line_of(link)
         session.told.infer(link.id, Inferred(best.settings, best.inverted, inference.best.probability, line))
 
 
@@ -126,7 +127,7 @@ def take_settings(
     session: Session, link: LinkRecord, settings: LineSettings, source: str, match: Match | None = None
 ) -> str:
     """Into the link; what became of it, in words. Raises a BookFault."""
-    session.change_link(replace(link, line=settings.text, source=source))
+    session.links.change(replace(link, line=settings.text, source=source))
     if match is not None and match.verdict is not None and settings.text == link.line:
         return f"{settings.text} was right already. F5 talks"
     return f"{settings.text} is taken into the link ({source}). F5 talks"
@@ -146,4 +147,4 @@ def heard_in_book(session: Session, link: LinkRecord) -> list[Capture]:
     items = session.book.reader.latest(EARLIER_ITEMS, link.id)
     runner = session.runner(link)
     flags = runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"
-    return captures(items, session.line_of(link), with_flags=flags)
+    return captures(items, line_of(link), with_flags=flags)

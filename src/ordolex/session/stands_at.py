@@ -43,12 +43,12 @@ def came_aside(talk: Talk) -> str:
 
 def call_words(session: Session, link: LinkRecord) -> str:
     """The modem's state, in words; nothing for what is no modem."""
-    sheet = session.sheet_of(link)
-    return session.talk(link).call.state.value if sheet is not None and sheet.family.dials else ""
+    sheet = session.devices.sheet_of(link)
+    return session.talks.of(link).call.state.value if sheet is not None and sheet.family.dials else ""
 
 
 def call_is_up(session: Session, link: LinkRecord) -> bool:
-    return bool(call_words(session, link)) and session.is_open(link) and session.talk(link).call.up
+    return bool(call_words(session, link)) and session.is_open(link) and session.talks.of(link).call.up
 
 
 def still_open(session: Session, link: LinkRecord) -> str:
@@ -56,12 +56,12 @@ def still_open(session: Session, link: LinkRecord) -> str:
     neither is."""
     if call_is_up(session, link):
         return "a call that is up."
-    sheet = session.sheet_of(link)
+    sheet = session.devices.sheet_of(link)
     if sheet is None or sheet.leave is None or not session.is_open(link):
         return ""
     from ordolex.core.text import patterns
 
-    prompt = prompt_of(session.talk(link)).decode("latin-1")
+    prompt = prompt_of(session.talks.of(link)).decode("latin-1")
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 

@@ -11,6 +11,8 @@ class ToldOfLinks:
     def __init__(self) -> None:
         self._outcomes: dict[int, dict[str, int]] = {}
         self._inferred: dict[int, Inferred] = {}
+        self.matched: dict[int, tuple[LineSettings, str]] = {}
+        """What the last match of a link found that is no matter of settings, and the link's settings then."""
 
     def came_out(self, link: int, test: str, outcome: int) -> None:
         self._outcomes.setdefault(link, {})[test] = outcome
@@ -20,6 +22,11 @@ class ToldOfLinks:
 
     def infer(self, link: int, inferred: Inferred) -> None:
         self._inferred[link] = inferred
+
+    def matched_words(self, link: int, now: LineSettings) -> str:
+        """What a match found on this link besides settings, while the port is still as it was then."""
+        line, words = self.matched.get(link, (None, ""))
+        return words if line == now else ""
 
     def of(self, view: LinkView, line: LineSettings, *, bus: bool) -> Told:
         """An inference counts as long as the port is as it was then."""

@@ -128,7 +128,7 @@ def _palette(at: FrameAt) -> None:
 
 
 def _step(at: FrameAt, *, by: int) -> None:
-    at.session.step(by)
+    at.session.links.step(by)
     at.app.desk.link_changed()
     at.app.show_frame()
 
@@ -156,7 +156,7 @@ async def _remark(at: FrameAt) -> None:
     """A remark for the record; where the link has a sheet, what its lamps and display mean is offered."""
     if not at.app.is_clear:
         return
-    sheet = at.session.sheet_of(at.chosen) if at.chosen is not None else None
+    sheet = at.session.devices.sheet_of(at.chosen) if at.chosen is not None else None
     text: str | None = "own"
     if sheet is not None and sheet.lamp:
         choices = [(str(number), visible_text(f"{lamp.shows}: {lamp.means}")) for number, lamp in enumerate(sheet.lamp)]

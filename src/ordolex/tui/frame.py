@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordolex.core.advice.causes import NOTHING_TOLD
 from ordolex.io.book.book import Book
+from ordolex.session.links import line_of
 from ordolex.session.session import Session
 from ordolex.tui.desks.at import How
 from ordolex.tui.record_watch import RecordWatch
@@ -40,7 +41,7 @@ class Frame:
     def show(self) -> bool:
         """Whether something was said that should be heard, too."""
         self._rungs_shown = self._rungs()
-        session, chosen, lifeline = self._session, self._session.chosen, self.lifeline
+        session, chosen, lifeline = self._session, self._session.links.chosen, self.lifeline
         self._record.look()
         self.bar.status, self.bar.room = self._book.recorder.status, self._record.room
         news: list[tuple[str, How]] = self._record.news()
@@ -49,8 +50,8 @@ class Frame:
         self.rail.entries = [(link, session.view(link)) for link in session.links]
         self.rail.chosen = chosen.id if chosen is not None else 0
         lifeline.link = chosen
-        lifeline.question, lifeline.ask = session.question_for(chosen)
-        lifeline.matched = session.matched_words(chosen) if chosen is not None else ""
+        lifeline.question, lifeline.ask = session.devices.question_for(chosen)
+        lifeline.matched = session.told.matched_words(chosen.id, line_of(chosen)) if chosen is not None else ""
         lifeline.view = session.view(chosen) if chosen is not None else None
         lifeline.told = session.told_of(chosen) if chosen is not None else NOTHING_TOLD
         for widget in (self.bar, self.rail, lifeline, self.keys):

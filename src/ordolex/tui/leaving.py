@@ -65,7 +65,7 @@ async def leave(at: FrameAt) -> None:
 
 
 def _show(at: FrameAt, link: LinkRecord, word: str) -> None:
-    at.session.choose(link)
+    at.session.links.choose(link)
     at.app.show_desk(word)
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
 from ordolex.io.system.faults import Fault, NotNetworkSerial
+from ordolex.session.links import line_of
 from ordolex.tui.watching import survey_changed
 from ordolex.tui.widgets.prompts import Pick
 
@@ -18,8 +19,8 @@ if TYPE_CHECKING:
 async def open_link(app: OrdolexApp, link: LinkRecord) -> None:
     """Opens its port, tells why where that fails, and turns to Talk where it does not."""
     session = app.session
-    session.choose(link)
-    if session.is_open(link) and session.view(link).evidence.line == session.line_of(link):
+    session.links.choose(link)
+    if session.is_open(link) and session.view(link).evidence.line == line_of(link):
         app.show_desk("Talk")
         return
     app.say(f"opening {link.endpoint} …")
@@ -29,11 +30,11 @@ async def open_link(app: OrdolexApp, link: LinkRecord) -> None:
         app.say(str(fault), "bad")
         await _offer_raw(app, link, fault)
     except Fault as fault:
-        session.tries.failed(link.endpoint)
-        app.say(f"try {session.tries.count(link.endpoint)}: {fault}", "bad")
+        session.ports.tries.failed(link.endpoint)
+        app.say(f"try {session.ports.tries.count(link.endpoint)}: {fault}", "bad")
         survey_changed(app)
     else:
-        session.tries.opened(link.endpoint)
+        session.ports.tries.opened(link.endpoint)
         settings = session.view(link).evidence.settings
         app.say(f"{link.name} is open at {settings}. Enter sends what stands in the line below", "good")
         app.show_desk("Talk")
@@ -46,7 +47,7 @@ async def _offer_raw(app: OrdolexApp, link: LinkRecord, fault: NotNetworkSerial)
     question = Pick(fault.what, choices, "Raw TCP has no line settings and no line errors.")
     if await app.push_screen_wait(question) == "raw":
         try:
-            await open_link(app, app.session.keep_link(raw, "", "typed"))
+            await open_link(app, app.session.links.keep(raw, "", "typed"))
         except Fault as second:
             app.say(str(second), "bad")
 

@@ -27,7 +27,7 @@ class At:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self.session: Session = desk.session
-        self.chosen: LinkRecord | None = desk.session.chosen
+        self.chosen: LinkRecord | None = desk.session.links.chosen
 
     @property
     def link(self) -> LinkRecord:
@@ -84,14 +84,14 @@ class At:
 
     def tell(self, words: str, *, good: bool) -> None:
         """In the status line, and among the rows of the link's conversation."""
-        self.session.drain(self.link)
-        self.session.say(self.link, words)
+        self.session.talks.drain(self.link)
+        self.session.talks.say(self.link, words)
         self.say(words, "good" if good else "unsure")
 
     def change_link(self, link: LinkRecord) -> bool:
         """Keeps the link as it is now; whether that could be done. Where not, it is said."""
         try:
-            self.chosen = self.session.change_link(link)
+            self.chosen = self.session.links.change(link)
         except Fault as fault:
             self.say(str(fault), "bad")
             return False

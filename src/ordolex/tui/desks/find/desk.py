@@ -91,9 +91,9 @@ class FindDesk(Desk):
             for name in names:
                 table.add_column(name, key=name)
             self._rows = []
-        fresh = tuple(self._is_new(port) for port in self.session.ports)
-        if self._rows != self.session.ports or fresh != self._fresh or not table.row_count:
-            self._rows, self._fresh = list(self.session.ports), fresh
+        fresh = tuple(self._is_new(port) for port in self.session.ports.all)
+        if self._rows != self.session.ports.all or fresh != self._fresh or not table.row_count:
+            self._rows, self._fresh = list(self.session.ports.all), fresh
             table.clear()
             for port in self._rows:
                 table.add_row(*self._cells(port), key=port.endpoint)
@@ -112,7 +112,7 @@ class FindDesk(Desk):
             self.say(f"{self._rows[free[0]].name} is chosen already: it is the only port that is not taken")
 
     def _is_new(self, port: PortFacts) -> bool:
-        return self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s()) is not None
+        return self.session.ports.changes.came_s_ago(port.identity or port.endpoint, mono_s()) is not None
 
     def _names(self) -> tuple[str, ...]:
         if self.size.width >= 96:
@@ -128,9 +128,9 @@ class FindDesk(Desk):
         now, identity = mono_s(), port.identity or port.endpoint
         if port.holder == "us":
             glyph, colour, state = TIED, "moss", "held by us"
-        elif port.state == "gone" and identity in self.session.changes.left:
+        elif port.state == "gone" and identity in self.session.ports.changes.left:
             glyph, colour, state = BAD, "brick", "just left"
-        elif port.may_be_opened and self.session.changes.came_s_ago(identity, now) is not None:
+        elif port.may_be_opened and self.session.ports.changes.came_s_ago(identity, now) is not None:
             glyph, colour, state = "▸", "copper", "just came"
         room = 22 if self.size.width < 96 else 26
         cells = {
@@ -151,14 +151,14 @@ class FindDesk(Desk):
     def _detail(self) -> Text:
         ink, port = self.ink, self.port
         if port is None:
-            return Text(LISTED_EMPTY if self.session.surveyed else "Looking for ports …", ink.style("straw"))
+            return Text(LISTED_EMPTY if self.session.ports.surveyed else "Looking for ports …", ink.style("straw"))
         text = Text(visible_text(port.name), ink.style("ink", bold=True))
         text.append(f"   {visible_text(port.endpoint)}   {visible_text(port.what)}", ink.style("dim"))
         facts = (("serial number", port.serial), ("plugged at", port.place), ("driver", port.driver), ("", port.uart))
         for label, value in facts:
             if value:
                 text.append(f"   {label} {visible_text(value)}".replace("    ", "   "), ink.style("dim"))
-        came = self.session.changes.came_s_ago(port.identity or port.endpoint, mono_s())
+        came = self.session.ports.changes.came_s_ago(port.identity or port.endpoint, mono_s())
         if came is not None and port.state != "gone":
             text.append(f"   came {age(came)}", ink.style("copper"))
         if port.pair:

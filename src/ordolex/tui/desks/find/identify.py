@@ -45,18 +45,18 @@ class Identify(Prompt[tuple[str, str] | None]):
 
     def _turn(self) -> None:
         session, watch = self._session, self._watch
-        if session.surveys == self._seen or watch.found:
+        if session.ports.surveys == self._seen or watch.found:
             return
-        self._seen = session.surveys
-        watch.surveyed(port.identity for port in session.ports if port.identity and port.state != "gone")
+        self._seen = session.ports.surveys
+        watch.surveyed(port.identity for port in session.ports.all if port.identity and port.state != "gone")
         words = watch.step
         if watch.pulled:
-            words = f"{visible_text(session.name_of(watch.pulled))} left. {words}"
+            words = f"{visible_text(session.ports.name_of(watch.pulled))} left. {words}"
         if watch.found:
-            port = next(p for p in session.ports if p.identity == watch.found)
+            port = next(p for p in session.ports.all if p.identity == watch.found)
             words = f"{words} {visible_text(port.name)} came back at {visible_text(port.endpoint)}."
             self._line.display = True
-            self._line.put(session.name_of(watch.found))
+            self._line.put(session.ports.name_of(watch.found))
             self._line.focus()
             self._hint.update("A name for it, such as: left adapter, blue tape. Enter keeps it")
         self._step.update(words)

@@ -16,7 +16,7 @@ async def open_port(at: FindAt) -> None:
     if port is None:
         at.say(LISTED_EMPTY, "unsure")
     elif port.holder == "us":
-        link = at.session.link_for(port.endpoint)
+        link = at.session.links.at(port.endpoint)
         if link is not None:
             at.want_open(link)
     elif port.state in ("gone", "no-driver"):
@@ -26,7 +26,7 @@ async def open_port(at: FindAt) -> None:
 
 
 async def _open(at: FindAt, endpoint: str, name: str, sticker: str) -> None:
-    known = at.session.link_for(endpoint)
+    known = at.session.links.at(endpoint)
     line, source = "", "typed"
     if read_endpoint(endpoint).has_line:
         sticker = "9600 8N1" if sticker == "any" else sticker
@@ -41,7 +41,7 @@ async def _open(at: FindAt, endpoint: str, name: str, sticker: str) -> None:
         line = read_line(typed).settings.text
         source = "sticker" if sticker and line == read_line(sticker).settings.text else "typed"
     try:
-        link = at.session.keep_link(endpoint, line, source)
+        link = at.session.links.keep(endpoint, line, source)
     except Fault as fault:
         at.say(str(fault), "bad")
         return
@@ -60,7 +60,7 @@ async def type_address(at: FindAt) -> None:
 
 
 def release(at: FindAt) -> None:
-    link = at.session.link_for(at.port.endpoint) if at.port is not None else None
+    link = at.session.links.at(at.port.endpoint) if at.port is not None else None
     if link is None or not at.session.is_open(link):
         at.say("This port is not open, there is nothing to release", "unsure")
     else:
@@ -69,10 +69,10 @@ def release(at: FindAt) -> None:
 
 def last_link(at: FindAt) -> None:
     """The link that was proven last, at its settings, without a question: the usual start of a second visit."""
-    link = at.session.last_good()
+    link = at.session.links.last_good()
     if link is None:
         at.say("No link of this book was proven yet", "unsure")
-    elif at.session.port_of(link.endpoint) is None and link.adapter:
+    elif at.session.ports.of(link.endpoint) is None and link.adapter:
         at.say(f"{link.name} was the last good link; its adapter is not there. Plug it in", "bad")
     else:
         at.say(f"opening {link.name}, the last good link, at {link.line}")

@@ -14,15 +14,15 @@ LISTED_EMPTY = "No serial port. Plug an adapter in, I am watching. Or press a to
 
 def pair_words(port: PortFacts, session: Session) -> str:
     """What is known of the other port of the same adapter."""
-    other = session.link_for(port.pair)
-    if other is not None and session.link_for(port.endpoint) is None:
+    other = session.links.at(port.pair)
+    if other is not None and session.links.at(port.endpoint) is None:
         return f"One of two ports of this adapter; the book has a link on the other, {port.pair}"
     return f"One of two ports of this adapter; the other is {port.pair}. Often only one leads anywhere"
 
 
 def next_step(port: PortFacts, session: Session) -> str:
     """What to do with this port now, in one sentence or two."""
-    tried = session.tries.words(port.endpoint)
+    tried = session.ports.tries.words(port.endpoint)
     if tried and port.may_be_opened:
         return tried[0].upper() + tried[1:] + "."
     if port.holder == "us":
@@ -44,7 +44,7 @@ def next_step(port: PortFacts, session: Session) -> str:
 
 
 def _opening(port: PortFacts, session: Session) -> str:
-    link = session.link_for(port.endpoint)
+    link = session.links.at(port.endpoint)
     if link is not None and link.line:
         return f"Enter opens it, last at {link.line} ({link.source or 'no source'})."
     if port.sticker and port.sticker != "any":

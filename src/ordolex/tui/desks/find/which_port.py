@@ -34,7 +34,7 @@ async def ready(at: FindAt) -> None:
         if name is None:
             return
         sheet = sheets[name]
-    link = at.session.link_for(port.endpoint) if port is not None else None
+    link = at.session.links.at(port.endpoint) if port is not None else None
     if link is not None and not at.change_link(replace(link, sheet=sheet.name)):
         return
     ticked = await at.ask(ReadyList(sheet))
@@ -47,7 +47,7 @@ async def ready(at: FindAt) -> None:
 
 async def trouble(at: FindAt) -> None:
     """What the technician sees, then the causes for it, those that the survey speaks for first."""
-    seen = at.session.seen()
+    seen = at.session.ports.seen()
     likely = likely_sight(seen)
     choices = sorted(SIGHTS.items(), key=lambda sight: sight[0] != likely)
     sight = await at.ask(Pick("What do you see?", choices))
@@ -75,7 +75,7 @@ async def ask_everywhere(at: FindAt) -> None:
     """Three lines to type, each with what was typed last: the question, the settings, the wait."""
     from ordolex.tui.desks.find.ask_everywhere import AskEverywhere
 
-    if not any(port.may_be_opened for port in at.session.ports):
+    if not any(port.may_be_opened for port in at.session.ports.all):
         at.say("No port is free to ask on", "unsure")
         return
     _propose(at)
@@ -97,10 +97,10 @@ async def ask_everywhere(at: FindAt) -> None:
     at.asked.lines = tuple(lines)
     question = Question(to_bytes(lines[0]), timeout_s=int(lines[2]) / 1000)
     settings = read_line(lines[1]).settings
-    endpoint = await at.ask(AskEverywhere(at.session, list(at.session.ports), settings, question))
-    port = at.session.port_of(endpoint) if endpoint else None
+    endpoint = await at.ask(AskEverywhere(at.session, list(at.session.ports.all), settings, question))
+    port = at.session.ports.of(endpoint) if endpoint else None
     if port is not None:
-        at.want_open(at.session.keep_link(port.endpoint, settings.text, "answered when all were asked"))
+        at.want_open(at.session.links.keep(port.endpoint, settings.text, "answered when all were asked"))
 
 
 def _propose(at: FindAt) -> None:

@@ -52,7 +52,7 @@ class Wishes:
         units = self.units if self.units != [1] else []  # else the sheet's own
         if self.asks is None and self.hint in _FAMILIES:
             return asks.of_family(self.hint)
-        return asks.chosen(session.sheet_of(link), units, self.asks)
+        return asks.chosen(session.devices.sheet_of(link), units, self.asks)
 
 
 class MatchAt(At):

@@ -81,7 +81,7 @@ class MatchDesk(Desk):
             self.board.go_to(best.best.settings, best.best.inverted)
 
     def _is_chosen(self, link: LinkRecord) -> bool:
-        return self.session.chosen is not None and self.session.chosen.id == link.id
+        return self.session.links.chosen is not None and self.session.links.chosen.id == link.id
 
     def _ended(self, running: AtWork) -> None:
         link, future = running.link, running.future
@@ -113,7 +113,7 @@ class MatchDesk(Desk):
     def _show(self) -> None:
         if not self._body.is_attached:
             return
-        ink, link, on = self.ink, self.session.chosen, self._matches.on
+        ink, link, on = self.ink, self.session.links.chosen, self._matches.on
         seen = self._seen.get(link.id) if link is not None else None
         head = Text("What are the line settings?", ink.style("ink", bold=True))
         if self.wishes.hint:

@@ -14,6 +14,7 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
+from ordolex.session.links import line_of
 from ordolex.session.matches import AtWork, heard_in_book, remember_inferred, take_settings
 from ordolex.tui.desks.match.at import MatchAt
 from ordolex.tui.desks.match.board import Seen
@@ -58,7 +59,7 @@ async def begin_all(at: MatchAt) -> None:
     """On every link of the site that has line settings and is not proven, and on free ports too, all at once."""
     session, on = at.session, at.matches.on
     links = [link for link in session.links if _is_open_question(at, link)]
-    ports = [p.endpoint for p in session.ports if p.may_be_opened and not session.link_for(p.endpoint)]
+    ports = [p.endpoint for p in session.ports.all if p.may_be_opened and not session.links.at(p.endpoint)]
     ports = [endpoint for endpoint in ports if read_endpoint(endpoint).has_line]
     running = [("stop", f"stop all {len(on)} that run")] if on else []
     if not links and not ports and not running:
@@ -77,9 +78,9 @@ async def begin_all(at: MatchAt) -> None:
         at.say("all stopped; each port goes back to its link's settings")
         return
     if what == "all":
-        links += [session.keep_link(endpoint, "9600 8N1", "not known yet") for endpoint in ports]
-    if session.chosen is None:
-        session.choose(links[0])
+        links += [session.links.keep(endpoint, "9600 8N1", "not known yet") for endpoint in ports]
+    if session.links.chosen is None:
+        session.links.choose(links[0])
     at.say(f"matching {len(links)} links at once; Ctrl+Down goes to the next, Esc stops the one shown")
     at.show()
     await asyncio.gather(*(_begin(at, link) for link in links))
@@ -140,7 +141,7 @@ async def work_on_record(at: MatchAt) -> None:
     at.seen[link.id] = Seen(heard, inference, verdict, [])
     if inference.best is not None:
         at.board.go_to(inference.best.best.settings, inference.best.best.inverted)
-    if heard[-1].heard_at == at.session.line_of(link):
+    if heard[-1].heard_at == line_of(link):
         remember_inferred(at.session, link, inference)
     count = sum(len(capture.data) for capture in heard)
     at.say(f"from {count} bytes of the record: {verdict.words}")

@@ -16,7 +16,7 @@ from ordolex.tui.desks.job import an_open_link
 
 def an_open_table(at: SetAt) -> str:
     """An open port on which nothing is under way, and a sheet with settings."""
-    if at.chosen is not None and at.session.settings(at.chosen) is None:
+    if at.chosen is not None and at.session.devices.table_of(at.chosen) is None:
         return "The link has no sheet with settings; d chooses one"
     return an_open_link(at)
 
@@ -40,7 +40,7 @@ class SetAt(At):
 
     @property
     def known_table(self) -> SettingsTable | None:
-        return self.session.settings(self.chosen) if self.chosen is not None else None
+        return self.session.devices.table_of(self.chosen) if self.chosen is not None else None
 
     @property
     def table(self) -> SettingsTable:
@@ -50,7 +50,7 @@ class SetAt(At):
         return table
 
     def device(self) -> Device:
-        return device_of(self.runner, self.table, self.session.patience.get(self.link.id))
+        return device_of(self.runner, self.table, self.session.devices.patience.get(self.link.id))
 
     async def read_all(self, what: str) -> list[Reading] | None:
         """All settings, not yet taken into the table; None if it was stopped or failed."""

@@ -158,6 +158,6 @@ async def _change_line(at: SetAt, table: SettingsTable, device: Device, paramete
     verdict = "held" if done.proven else "not held"
     after = value if done.proven else before
     table.written(Written(parameter.name, before, value, after, verdict, done.words), mono_s())
-    at.session.follow_line(link, runner.line, "changed in lock step")
+    at.session.links.follow_line(link, runner.line, "changed in lock step")
     at.tell(done.words, good=done.proven)
     at.show_anew()

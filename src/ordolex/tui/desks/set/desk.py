@@ -62,14 +62,14 @@ class SetDesk(Desk):
         self.link_changed()
 
     def link_changed(self) -> None:
-        link = self.session.chosen
-        table = self.session.settings(link) if link is not None else None
+        link = self.session.links.chosen
+        table = self.session.devices.table_of(link) if link is not None else None
         if table is not self._shown:
             self._shown = table
             self._view.show_rows(table.rows if table is not None else ())
             self._view.following = False
             self._view.go_to(0)
-        sheet = self.session.sheet_of(link) if link is not None else None
+        sheet = self.session.devices.sheet_of(link) if link is not None else None
         only_jobs = sheet is not None and bool(sheet.procedure)
         self._view.empty_text = NO_LINK if link is None else _ONLY_JOBS if only_jobs else _NO_SHEET
         self.show_all()
@@ -84,7 +84,7 @@ class SetDesk(Desk):
             self.show_all()
 
     def show_all(self) -> None:
-        link = self.session.chosen
+        link = self.session.links.chosen
         table = self._shown
         width = self.size.width
         head = self.query_one(HeadLine)
@@ -106,7 +106,7 @@ class SetDesk(Desk):
         if link is None:
             return Text("Settings", ink.style("ink", bold=True), no_wrap=True)
         head = Text(visible_text(link.name), ink.style("ink", bold=True), no_wrap=True)
-        sheet = self.session.sheet_of(link)
+        sheet = self.session.devices.sheet_of(link)
         if table is None and sheet is not None and sheet.procedure:
             head.append(f"   {sheet.name}", ink.style("dim"))
             names = ", ".join(procedure.name for procedure in sheet.procedure)

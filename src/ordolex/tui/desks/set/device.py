@@ -50,7 +50,7 @@ async def device(at: SetAt) -> None:
 async def _other_framing(at: SetAt, sheet: Sheet) -> bool:
     """One line carries one framing: where another was in use on this link, it is asked first."""
     link = at.link
-    before = at.session.sheet_of(link)
+    before = at.session.devices.sheet_of(link)
     if before is None or before.speaks == sheet.speaks or not before.family.addressed:
         return True
     choices = [
@@ -63,7 +63,7 @@ async def _other_framing(at: SetAt, sheet: Sheet) -> bool:
 
 async def units(at: SetAt) -> None:
     runner = at.runner
-    sheet = at.session.sheet_of(at.link)
+    sheet = at.session.devices.sheet_of(at.link)
     framing = (sheet.family.framing if sheet is not None else "") or "rtu"
     hint = "one register of each is asked for; nothing is changed"
     typed = await at.line("Which unit IDs?", "1-32", units_reading, hint)
@@ -118,12 +118,14 @@ async def _choose_unit(at: SetAt, found: list[Scanned]) -> None:
 async def _identify(at: SetAt) -> None:
     """What the device says that it is, beside what its sheet expects."""
     link, runner = at.link, at.runner
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     if sheet is None:
         return
-    said: str | None = await at.do(Sending("asking who it is"), identify(runner, sheet, at.session.unit_of(link)))
+    said: str | None = await at.do(
+        Sending("asking who it is"), identify(runner, sheet, at.session.devices.unit_of(link))
+    )
     if not said:
-        at.say(f"unit {at.session.unit_of(link)} is chosen; it does not say who it is. r reads", "plain")
+        at.say(f"unit {at.session.devices.unit_of(link)} is chosen; it does not say who it is. r reads", "plain")
         return
     if at.change_link(replace(link, identity=said)):
         at.show_anew()

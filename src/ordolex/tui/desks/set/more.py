@@ -35,7 +35,7 @@ async def more(at: SetAt) -> None:
     offered = [("wait", f"Wait {late.enough_s:g} s for each answer: {late.words}")] if late is not None else []
     what = await at.ask(Pick("With this device", offered + at.menu))
     if what == "wait" and link is not None and late is not None:
-        at.session.patience[link.id] = late.enough_s
+        at.session.devices.patience[link.id] = late.enough_s
         at.say(f"{late.enough_s:g} s are waited for each answer on this link from now on", "good")
     elif what is not None:
         at.run(what)
@@ -86,7 +86,7 @@ async def checks(at: SetAt) -> None:
 
 async def measure(at: SetAt) -> None:
     link, runner = at.link, at.runner
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     known = [q for q in sheet.harmless if q.like] if sheet is not None else []
     question = known[0].question() if known else Question(b"*IDN?\n")
     conditions = await at.line(

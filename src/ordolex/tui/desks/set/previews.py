@@ -9,8 +9,8 @@ from ordolex.session.session import Session
 
 def preview_of(session: Session, row: SettingRow) -> bytes | str:
     """Exactly what a change of this row would send, or how to want one."""
-    link = session.chosen
-    table = session.settings(link) if link is not None else None
+    link = session.links.chosen
+    table = session.devices.table_of(link) if link is not None else None
     runner = session.runner(link) if link is not None else None
     if not row.parameter.can_be_written:
         return ""
@@ -19,6 +19,6 @@ def preview_of(session: Session, row: SettingRow) -> bytes | str:
     if runner is None or table is None:
         return "would be sent once the port is open"
     try:
-        return device_of(runner, table, session.patience.get(runner.link)).preview(row.parameter, row.wanted)
+        return device_of(runner, table, session.devices.patience.get(runner.link)).preview(row.parameter, row.wanted)
     except ValueError as error:
         return f"✗ {error}"

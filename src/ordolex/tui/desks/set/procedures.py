@@ -19,14 +19,14 @@ from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 
 def an_open_procedure(at: SetAt) -> str:
     """An open port, and a sheet with procedures."""
-    sheet = at.session.sheet_of(at.chosen) if at.chosen is not None else None
+    sheet = at.session.devices.sheet_of(at.chosen) if at.chosen is not None else None
     if sheet is None or not sheet.procedure:
         return "Its sheet has no procedures; docs/sheets.md says how one is written"
     return an_open_link(at)
 
 
 async def procedures(at: SetAt) -> None:
-    sheet = at.session.sheet_of(at.link)
+    sheet = at.session.devices.sheet_of(at.link)
     assert sheet is not None, "it needs one"
     procedure = sheet.procedure[0]
     if len(sheet.procedure) > 1:
@@ -41,14 +41,14 @@ async def procedures(at: SetAt) -> None:
 async def _plan(at: SetAt, sheet: Sheet, procedure: Procedure) -> None:
     link = at.link
     own = await asyncio.to_thread(own_addresses)
-    values = dict(at.session.plans.get((link.id, procedure.name), {}))
+    values = dict(at.session.devices.plans.get((link.id, procedure.name), {}))
     while True:
         form = PlanForm(procedure, values, own, can_rehearse=bool(sheet.bench_kind))
         given = await at.ask(form)
         if given is None:
             return
         how, values = given
-        at.session.plans[link.id, procedure.name] = values
+        at.session.devices.plans[link.id, procedure.name] = values
         if how == "type":
             break
         outcome = await _rehearse(at, sheet, procedure, values)

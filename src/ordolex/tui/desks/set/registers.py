@@ -23,7 +23,7 @@ _COUNTERS = {
 
 def an_open_unit(at: SetAt) -> str:
     """An open port with a unit that has registers behind it."""
-    sheet = at.session.sheet_of(at.chosen) if at.chosen is not None else None
+    sheet = at.session.devices.sheet_of(at.chosen) if at.chosen is not None else None
     why_not = an_open_link(at)
     if why_not or (sheet is not None and sheet.family.framing):
         return why_not
@@ -31,9 +31,9 @@ def an_open_unit(at: SetAt) -> str:
 
 
 def _unit(at: SetAt) -> ModbusUnit:
-    sheet = at.session.sheet_of(at.link)
+    sheet = at.session.devices.sheet_of(at.link)
     assert sheet is not None, "a job that needs no unit asked for it"
-    return ModbusUnit(at.runner, sheet.family.framing, at.session.unit_of(at.link), sheet.bus)
+    return ModbusUnit(at.runner, sheet.family.framing, at.session.devices.unit_of(at.link), sheet.bus)
 
 
 async def _registers(at: SetAt, unit: ModbusUnit, place: Place, count: int) -> tuple[int, ...] | None:

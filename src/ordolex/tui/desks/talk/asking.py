@@ -33,7 +33,7 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> bytes:
         given.give_back()
         at.say(NO_LINK, "unsure")
         return b""
-    at.session.drain(link)
+    at.session.talks.drain(link)
     at.entry.look_at_prompt(link)  # a prompt for a secret may have come since the last turn
     if at.entry.masking.on:
         if not at.session.is_open(link):
@@ -75,21 +75,21 @@ async def ask(at: TalkAt, data: bytes) -> None:
         at.say(str(fault), "bad")
         return
     text, how = answer_words(answer)
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     family = sheet.family if sheet is not None else FAMILIES["text"]
     meant = family.in_words(answer.question.data, answer.data)
-    at.session.drain(link)
+    at.session.talks.drain(link)
     for words in meant or ():
-        at.session.say(link, visible_text(words))
+        at.session.talks.say(link, visible_text(words))
     if how != "good":
-        at.session.say(link, text)
+        at.session.talks.say(link, text)
         at.rows.rows_changed()
     at.say(text, how)
 
 
 def _lines_arrive(at: TalkAt) -> bool:
     """Whether the device speaks by itself just now, in the middle of a prompt at which it stands."""
-    talk, heard_s = at.session.talk(at.link), at.session.view(at.link).evidence.last_heard_s
+    talk, heard_s = at.session.talks.of(at.link), at.session.view(at.link).evidence.last_heard_s
     recent = heard_s is not None and mono_s() - heard_s < _STILL_S
     return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
 
@@ -97,7 +97,7 @@ def _lines_arrive(at: TalkAt) -> bool:
 def _give_secret(at: TalkAt, text: str) -> None:
     """Sends a line that nobody is to see, with its line end."""
     link, masking = at.link, at.entry.masking
-    secret = text.encode(CHARSETS[at.session.talk(link).screen.charset], "replace")
+    secret = text.encode(CHARSETS[at.session.talks.of(link).screen.charset], "replace")
     head = b"" if masking.asked else head_of_command(secret)
     secret = secret[len(head) :]
     try:
@@ -117,14 +117,14 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> None:
     link, masking = at.entry.link_by_key(), at.entry.masking
     if link is None:
         return
-    talk = at.session.talk(link)
+    talk = at.session.talks.of(link)
     data = key_bytes(
         event.key, event.character, line_end=link.line_end, backspace=talk.backspace,
         codec=CHARSETS[talk.screen.charset],
     )  # fmt: skip
     if not data:
         return
-    at.session.drain(link)
+    at.session.talks.drain(link)
     kept = talk.echo.stopped(mono_s())
     if kept and not masking.on and event.key != "enter":
         masking.turn_over()

@@ -16,7 +16,7 @@ from ordolex.tui.widgets.prompts import Pick
 
 async def dial(at: TalkAt) -> None:
     link = at.link
-    if at.session.talk(link).call.up:
+    if at.session.talks.of(link).call.up:
         at.say("A call is up already; hang it up first (Ctrl+B)", "unsure")
         return
     places = _places(at)
@@ -58,7 +58,7 @@ async def _call(at: TalkAt, name: str, number: str) -> None:
 
 async def escape(at: TalkAt) -> None:
     link, runner = at.link, at.runner
-    if at.session.talk(link).call.state is not State.DATA:
+    if at.session.talks.of(link).call.state is not State.DATA:
         at.say("No call is in its data state; commands are taken already", "unsure")
         return
     reply: AtReply | None = await at.do(Sending("a second of silence, +++, silence"), escape_to_commands(runner))
@@ -76,13 +76,13 @@ async def end(at: TalkAt) -> None:
 async def end_call(at: TalkAt) -> bool:
     """Whether the call is ended now."""
     link, runner = at.link, at.runner
-    at.session.drain(link)
-    call = at.session.talk(link).call
+    at.session.talks.drain(link)
+    call = at.session.talks.of(link).call
     job = hang_up(runner, in_data=call.state is State.DATA)
     words: str | None = await at.do(Sending("hanging up"), job)
     if words is None:
         return False
-    at.session.drain(link)
+    at.session.talks.drain(link)
     call.dropped()
     at.tell(words, good=True)
     return True
@@ -91,7 +91,7 @@ async def end_call(at: TalkAt) -> bool:
 def _places(at: TalkAt) -> dict[str, str]:
     """What comes with the sheet, and what was added in this book."""
     link = at.link
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     places = dict(sheet.dial) if sheet is not None else {}
     for event in at.session.book.reader.events_of("place"):
         places[str(event.detail["name"])] = str(event.detail["number"])

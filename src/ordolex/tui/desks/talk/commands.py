@@ -9,7 +9,7 @@ from ordolex.session.session import Session
 
 def commands_of(session: Session, link: LinkRecord) -> list[tuple[str, str]]:
     """(what is typed, what it means) of the sheet's questions; the line end is the link's."""
-    sheet = session.sheet_of(link)
+    sheet = session.devices.sheet_of(link)
     if sheet is None:
         return []
     menus = [(named(to_bytes(m.enter).rstrip(b"\r\n")), f"menu {m.name}: {m.means}") for m in sheet.menu]

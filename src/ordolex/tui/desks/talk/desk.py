@@ -61,18 +61,18 @@ class TalkDesk(Desk):
     def entered(self) -> None:
         link = self._entry.link_by_key()
         if link is not None:  # F5 again is the way out of single keys
-            self.session.talk(link).by_key = False
+            self.session.talks.of(link).by_key = False
         self._entry.take_focus()
         self.link_changed()
 
     def link_changed(self) -> None:
-        link = self.session.chosen
+        link = self.session.links.chosen
         if link is not None:
             self._entry.look_at_prompt(link)
         self._rows.empty_text = _EMPTY if link is not None else NO_LINK
-        self._rows.show_rows(self.session.talk(link).rows if link is not None else ())
+        self._rows.show_rows(self.session.talks.of(link).rows if link is not None else ())
         self._entry.link_changed()
-        self._screen.screen_shown = self.session.talk(link).screen if link is not None else None
+        self._screen.screen_shown = self.session.talks.of(link).screen if link is not None else None
         self._entry.show()
         self.turn()
 
@@ -80,14 +80,14 @@ class TalkDesk(Desk):
         self._entry.preview()
 
     def turn(self) -> None:
-        link = self.session.chosen
+        link = self.session.links.chosen
         if link is None:
             return
         self._turns += 1
         if self._flood and self._turns % _FLOOD_TURNS:
             return
-        talk = self.session.talk(link)
-        self.session.drain(link)
+        talk = self.session.talks.of(link)
+        self.session.talks.drain(link)
         seen_link, length, before = self._seen
         self._seen = link.id, len(talk.rows), talk.added
         if seen_link != link.id:

@@ -14,6 +14,7 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.keys import BACKSPACE, ENTER
 from ordolex.core.text.visible import hex_pairs
+from ordolex.session.links import line_of
 from ordolex.session.session import LINE_ENDS, Session
 from ordolex.session.stands_at import above_prompt, prompt_of
 from ordolex.session.talks import Talk
@@ -75,8 +76,8 @@ class Entry(Vertical):
 
     def link_changed(self) -> None:
         """What was offered for another link and touched by nobody gives way."""
-        link = self._session.chosen
-        history = self._session.talk(link).history if link is not None else []
+        link = self._session.links.chosen
+        history = self._session.talks.of(link).history if link is not None else []
         self._at_history = len(history)
         if self._line.value == self._offered:
             self._offered = link.first_question if link is not None and not history else ""
@@ -84,8 +85,8 @@ class Entry(Vertical):
 
     def remember(self, text: str) -> None:
         """Among what was sent on the chosen link."""
-        link = self._session.chosen
-        history = self._session.talk(link).history if link is not None else []
+        link = self._session.links.chosen
+        history = self._session.talks.of(link).history if link is not None else []
         if text and (not history or history[-1] != text):
             history.append(text)
             self._line.suggester = self._suggester()
@@ -93,8 +94,8 @@ class Entry(Vertical):
 
     def recall(self, step: int) -> None:
         """Something sent before, or after that again."""
-        link = self._session.chosen
-        history = self._session.talk(link).history if link is not None else []
+        link = self._session.links.chosen
+        history = self._session.talks.of(link).history if link is not None else []
         at = self._at_history + step
         if 0 <= at <= len(history):
             self._at_history = at
@@ -104,7 +105,7 @@ class Entry(Vertical):
         """Whether what is typed is a secret now. One that was being typed does not come to light when the prompt goes
         on by itself, or another link is chosen: it is forgotten."""
         was_hidden = self.masking.on
-        talk = self._session.talk(link)
+        talk = self._session.talks.of(link)
         self.masking.look(prompt_of(talk), above_prompt(talk))
         if self.masking.on == was_hidden:
             return
@@ -113,17 +114,20 @@ class Entry(Vertical):
         self.show()
 
     def _suggester(self) -> Suggester | None:
-        link = self._session.chosen
+        link = self._session.links.chosen
         if link is None:
             return None
-        known = [*reversed(self._session.talk(link).history), *(text for text, _ in commands_of(self._session, link))]
+        known = [
+            *reversed(self._session.talks.of(link).history),
+            *(text for text, _ in commands_of(self._session, link)),
+        ]
         return SuggestFromList(dict.fromkeys(known), case_sensitive=True)
 
     # ---- showing it
 
     def link_by_key(self) -> LinkRecord | None:
-        link = self._session.chosen
-        return link if link is not None and self._session.talk(link).by_key else None
+        link = self._session.links.chosen
+        return link if link is not None and self._session.talks.of(link).by_key else None
 
     def show(self) -> None:
         """The line of entry, or the pad for single keys, and whether what is typed is hidden."""
@@ -132,7 +136,7 @@ class Entry(Vertical):
         self._line.password = self.masking.on
         self._line.suggester = None if self.masking.on else self._suggester()
         if link is not None:
-            self._pad.update(_pad_words(self._ink, link, self._session.talk(link), self.masking.on))
+            self._pad.update(_pad_words(self._ink, link, self._session.talks.of(link), self.masking.on))
         wanted = self._pad if link is not None else self._line
         if not wanted.has_focus and isinstance(self.parent, Widget) and self.parent.display:
             wanted.focus()
@@ -149,8 +153,8 @@ class Entry(Vertical):
         self._preview.update(self._would_send())
 
     def _would_send(self) -> Text:
-        link, ink = self._session.chosen, self._ink
-        if link is None or self._session.talk(link).by_key:
+        link, ink = self._session.links.chosen, self._ink
+        if link is None or self._session.talks.of(link).by_key:
             return Text("")
         if self.masking.on:
             words = f"hidden: {len(self._line.value)} characters, not shown and not kept; Ctrl+X shows what is typed"
@@ -167,7 +171,7 @@ class Entry(Vertical):
             text.append(f"   {cut(named(data), 30)}", ink.style("copper"))
         text.append("   sends ", ink.style("dim"))
         text.append(cut(hex_pairs(data), max(20, self.size.width - 40)), ink.style("copper"))
-        seconds = self._session.line_of(link).seconds_for(len(data))
+        seconds = line_of(link).seconds_for(len(data))
         if seconds >= _SLOW_S and read_endpoint(link.endpoint).has_line:
             text.append(f"   {seconds:.1f} s on the line", ink.style("straw"))
         return text

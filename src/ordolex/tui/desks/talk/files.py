@@ -29,7 +29,7 @@ async def send_file(at: TalkAt) -> None:
 
 async def paste(at: TalkAt, text: str) -> None:
     """Pasted lines go out with the link's line end, at a pace."""
-    codec, end = CHARSETS[at.session.talk(at.link).screen.charset], LINE_ENDS[at.link.line_end]
+    codec, end = CHARSETS[at.session.talks.of(at.link).screen.charset], LINE_ENDS[at.link.line_end]
     data = b"".join(line.encode(codec, "replace") + end for line in text.splitlines())
     await _send_paced(at, data, f"{len(text.splitlines())} pasted lines")
 

@@ -22,7 +22,7 @@ _SIGNALS_FROM = 96  # width below which the control lines are in Ctrl+B only
 def headline(
     session: Session, link: LinkRecord, how: Remembered, view: ScreenView, ink: Palette, *, following: bool, width: int
 ) -> Text:
-    talk, is_open = session.talk(link), session.is_open(link)
+    talk, is_open = session.talks.of(link), session.is_open(link)
     head = Text(visible_text(link.name), ink.style("ink", bold=True))
     if how.on_screen:
         words = f"   its screen, {talk.screen.size[0]} × {talk.screen.size[1]}, {talk.screen.charset}"
@@ -53,7 +53,7 @@ def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) 
     elif view.evidence.last_heard_s is not None:
         quiet = mono_s() - view.evidence.last_heard_s
         head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
-        talk = session.talk(link)
+        talk = session.talks.of(link)
         aside, prompt = came_aside(talk), visible_text(prompt_of(talk).decode("latin-1").strip())
         if aside and prompt:
             words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
@@ -62,7 +62,7 @@ def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) 
 
 def _echo_hint(session: Session, link: LinkRecord) -> str:
     """What the echo of what was typed tells, where the technician works with echoes at all."""
-    talk = session.talk(link)
+    talk = session.talks.of(link)
     if not (talk.by_key or talk.local_echo):
         return ""
     rows = talk.rows[-_ECHO_ROWS:]

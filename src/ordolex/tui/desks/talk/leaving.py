@@ -28,7 +28,7 @@ async def open_or_release(at: TalkAt) -> None:
 async def _leave(at: TalkAt) -> None:
     """Releases the port; where the device's sheet says that something is still open there, asks first."""
     link = at.link
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     leave = sheet.leave if sheet is not None else None
     prompt = still_open(at.session, link)
     points = [point for of, point in at.session.open_points() if of.id == link.id]
@@ -94,7 +94,7 @@ async def _leave_call(at: TalkAt) -> None:
     if how == "hand over":
         await hand_over(at)
     elif how in ("properly", "release"):
-        at.session.talk(link).call.dropped()
+        at.session.talks.of(link).call.dropped()
         at.want_release(link)
 
 

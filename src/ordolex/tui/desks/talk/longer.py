@@ -21,7 +21,7 @@ from ordolex.tui.widgets.prompts import Pick
 
 async def repeat(at: TalkAt) -> None:
     link, runner = at.link, at.runner
-    history = at.session.talk(link).history
+    history = at.session.talks.of(link).history
     asked = await at.line(
         "What to ask again and again", history[-1] if history else link.first_question, bytes_reading,
         "with its line end, as it goes out",
@@ -47,16 +47,16 @@ async def repeat(at: TalkAt) -> None:
     await at.do(sending, ask_on())
     if values:
         kinds = sorted(set(values), key=lambda value: -values.count(value))
-        at.session.drain(link)
+        at.session.talks.drain(link)
         for value in kinds[:8]:
-            at.session.say(link, f"{values.count(value):>5} ×  {value or 'no answer'}")
+            at.session.talks.say(link, f"{values.count(value):>5} ×  {value or 'no answer'}")
         at.tell(f"asked {len(values)} times, {len(kinds)} different answers", good=True)
 
 
 async def pull_lists(at: TalkAt) -> None:
     link = at.link
     link, runner = at.link, at.runner
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     if sheet is None or sheet.lists is None:
         at.say("The link's sheet says nothing of lists; `ordolex lists` takes command and pages as options", "unsure")
         return
@@ -115,7 +115,7 @@ async def call_roll(at: TalkAt) -> None:
 
 async def wait_for_boot(at: TalkAt) -> None:
     link, runner = at.link, at.runner
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     ready = sheet.ready if sheet is not None else None
     usual = ready.boot_s if ready is not None and ready.boot_s else 20.0
     sending = Sending("booting")
@@ -133,5 +133,5 @@ async def rubout(at: TalkAt) -> None:
     found: tuple[str, str] | None = await at.do(Sending("which key rubs out"), probe_rubout(runner))
     if found is not None:
         if found[0]:
-            at.session.talk(link).backspace = found[0]
+            at.session.talks.of(link).backspace = found[0]
         at.tell(found[1], good=bool(found[0]))

@@ -26,7 +26,7 @@ def line_end(at: TalkAt) -> None:
 
 
 def by_key(at: TalkAt) -> None:
-    talk = at.session.talk(at.link)
+    talk = at.session.talks.of(at.link)
     talk.by_key = not talk.by_key
     at.entry.show()
     at.say("every key goes out at once; F5 goes back to the line" if talk.by_key else "back to whole lines")

@@ -10,6 +10,7 @@ from ordolex.core.link.question import Verdict
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
+from ordolex.session.links import line_of
 from ordolex.tui.desks.talk.at import TalkAt
 from ordolex.tui.widgets.prompts import Pick
 
@@ -21,7 +22,7 @@ def an_open_port(at: TalkAt) -> str:
 
 async def wake(at: TalkAt) -> None:
     link = at.link
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     if sheet is None:
         sheets = all_sheets()[0]
         choices = [(s.name, f"{s.name:22} {s.device}") for s in sheets.values() if s.wake or s.harmless]
@@ -48,8 +49,8 @@ async def wake(at: TalkAt) -> None:
     except Fault as fault:
         at.say(str(fault), "bad")
         return
-    at.session.drain(link)
-    at.session.say(link, f"wake: {words}")
+    at.session.talks.drain(link)
+    at.session.talks.say(link, f"wake: {words}")
     right = answer is not None and answer.verdict is Verdict.RIGHT
     at.say(words, "good" if right else "unsure")
 
@@ -57,7 +58,7 @@ async def wake(at: TalkAt) -> None:
 async def loop(at: TalkAt) -> None:
     """Sends the pattern of the loop test and compares what comes back."""
     link = at.link
-    sent = pattern(at.session.line_of(link))
+    sent = pattern(line_of(link))
     view = at.session.view(link).evidence
     there = "A device is on this line: it was heard, and the pattern would go into it. " if view.heard else ""
     choices = [("stay", "Send nothing"), ("send", f"TXD and RXD are joined at the far end: send {len(sent)} bytes")]
@@ -78,6 +79,6 @@ async def loop(at: TalkAt) -> None:
     ms = f", {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
     errors = f", {answer.errors.words()}" if answer.errors.total else ""
     text = f"loop test: {result.words()}{ms}{errors}"
-    at.session.drain(link)
-    at.session.say(link, text)
+    at.session.talks.drain(link)
+    at.session.talks.say(link, text)
     at.say(text, "good" if result.equal and not errors else "bad")

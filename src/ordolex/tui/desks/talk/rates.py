@@ -18,7 +18,7 @@ from ordolex.tui.readings import bytes_reading, rate_command_reading, rate_readi
 async def _question(at: TalkAt) -> Question | None:
     """What proves that both ends understand each other: the sheet's first harmless question, or as typed."""
     link = at.link
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     known = sheet.harmless[0] if sheet is not None and sheet.harmless else None
     proposal = named(known.question().data) if known is not None else link.first_question or "\\r"
     hint = "asked after each change; any readable answer without line errors will do"
@@ -61,7 +61,7 @@ async def change_rate(at: TalkAt) -> None:
 def _rate_command(at: TalkAt) -> str:
     """As its sheet says that the device is told a rate, else as it was typed last."""
     link = at.link
-    sheet = at.session.sheet_of(link)
+    sheet = at.session.devices.sheet_of(link)
     known = next((p for p in sheet.parameter if p.changes_line and p.write), None) if sheet is not None else None
     return known.write.replace("{value}", "{baud}") if known is not None else at.remembered.rate_command
 
@@ -69,7 +69,7 @@ def _rate_command(at: TalkAt) -> str:
 def _keep_rate(at: TalkAt) -> None:
     link, runner = at.link, at.runner
     if runner.line.text != link.line:
-        at.session.change_link(replace(link, line=runner.line.text, source="changed in lock step"))
+        at.session.links.change(replace(link, line=runner.line.text, source="changed in lock step"))
 
 
 async def clean_rates(at: TalkAt) -> None:
@@ -97,10 +97,10 @@ async def clean_rates(at: TalkAt) -> None:
     if rows is None:
         return
     _keep_rate(at)
-    at.session.drain(link)
+    at.session.talks.drain(link)
     for row in rows:
         errors = f", {row.errors} line errors" if row.errors else ""
-        at.session.say(link, f"{row.baud:>6} bit/s   {row.right} of {row.asked} answers alike{errors}")
+        at.session.talks.say(link, f"{row.baud:>6} bit/s   {row.right} of {row.asked} answers alike{errors}")
     best = max((row.baud for row in rows if row.clean), default=None)
     words = f"fastest clean rate: {best}" if best is not None else "no rate was clean"
     at.tell(f"{words}; the port is at {runner.line.text}", good=best is not None)

@@ -32,7 +32,7 @@ async def command(at: TalkAt) -> None:
 async def pick(at: TalkAt) -> None:
     """What is chosen by its name goes into the line of entry as the device's own number."""
     link = at.link
-    talk = at.session.talk(link)
+    talk = at.session.talks.of(link)
     lines = [row.data.decode("utf-8", "replace") for row in talk.rows[-60:] if row.direction == "rx"]
     items = numbered([line for text in lines for line in lines_of(text) if line.strip()])
     if not items:
@@ -47,7 +47,7 @@ async def pick(at: TalkAt) -> None:
 async def earlier(at: TalkAt) -> None:
     """What was sent before and holds a text, the newest first; it goes into the line of entry."""
     link = at.link
-    history = list(dict.fromkeys(reversed(at.session.talk(link).history)))
+    history = list(dict.fromkeys(reversed(at.session.talks.of(link).history)))
     if not history:
         at.say("Nothing was sent on this link yet", "unsure")
         return
@@ -67,7 +67,7 @@ async def search(at: TalkAt) -> None:
     )
     if typed is None:
         return
-    rows = at.session.talk(link).rows
+    rows = at.session.talks.of(link).rows
     view = at.rows
     last = view.cursor if typed == at.remembered.sought and not view.following else len(rows)
     at.remembered.sought = typed
@@ -82,7 +82,7 @@ async def search(at: TalkAt) -> None:
 async def facts(at: TalkAt) -> None:
     """What the device said of itself is offered for the record, one fact after the other."""
     link = at.link
-    rows = at.session.talk(link).rows
+    rows = at.session.talks.of(link).rows
     lines = [
         line
         for row in rows[-_LOOKED_AT:]
@@ -104,7 +104,7 @@ async def facts(at: TalkAt) -> None:
 
 async def choose_charset(at: TalkAt) -> None:
     link = at.link
-    talk = at.session.talk(link)
+    talk = at.session.talks.of(link)
     sample = next((row.data for row in reversed(talk.rows[-_LOOKED_AT:]) if not row.data.isascii()), b"")
     read = {name: visible_text(text.strip())[:50] for name, text in side_by_side(sample)}
     choices = [(name, f"{name:9} {read[name]}") for name in CHARSETS]

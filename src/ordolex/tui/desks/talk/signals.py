@@ -17,13 +17,13 @@ _PULSE_S = 0.5
 
 def reset(at: TalkAt) -> None:
     link = at.link
-    odd = at.session.talk(link).screen.reset()
+    odd = at.session.talks.of(link).screen.reset()
     at.say(f"the screen is reset; what had changed it: {odd}" if odd else "the screen is reset", "good")
 
 
 def clear(at: TalkAt) -> None:
     link = at.link
-    talk = at.session.talk(link)
+    talk = at.session.talks.of(link)
     talk.rows.clear()
     talk.screen.clear()
     at.show_anew()
@@ -32,7 +32,7 @@ def clear(at: TalkAt) -> None:
 
 def turn_echo(at: TalkAt) -> None:
     link = at.link
-    talk = at.session.talk(link)
+    talk = at.session.talks.of(link)
     talk.local_echo = not talk.local_echo
     words = "on: what is sent stands underlined on the device's screen (Ctrl+D)" if talk.local_echo else "off"
     at.say(f"local echo is {words}")

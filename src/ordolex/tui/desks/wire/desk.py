@@ -69,7 +69,7 @@ class WireDesk(Desk):
         self._show()
 
     def _show(self) -> None:
-        ink, wiring, link = self.ink, self._wiring, self.session.chosen
+        ink, wiring, link = self.ink, self._wiring, self.session.links.chosen
         self._head.text = Text("Will the cable work?", ink.style("ink", bold=True))
         if link is not None:
             self._head.text.append(f"   {visible_text(link.name)}", ink.style("ink"))

@@ -15,6 +15,7 @@ from ordolex.core.wiring.bus import Node, check_bus, read_bus
 from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import write_new
+from ordolex.session.links import line_of
 from ordolex.tui.desks.wire.at import WireAt
 from ordolex.tui.readings import drawing_reading
 from ordolex.tui.widgets.prompts import Picture
@@ -35,7 +36,7 @@ async def draw(at: WireAt) -> None:
 
 
 async def waveform(at: WireAt) -> None:
-    settings = at.session.line_of(at.chosen) if at.chosen is not None else read_line("9600 8N1").settings
+    settings = line_of(at.chosen) if at.chosen is not None else read_line("9600 8N1").settings
     title = f"Characters on the wire at {settings.text}"
     typed = await at.line(title, "OK\\r", _wave_words, "1 to 8; Enter goes on")
     if typed is None:

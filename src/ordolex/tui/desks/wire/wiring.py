@@ -56,20 +56,20 @@ class Wiring:
 
     def take_ends(self, session: Session) -> None:
         """The ends of the chosen link: as they were picked for it here, else what its port and its sheet say."""
-        link = session.chosen
+        link = session.links.chosen
         if link is None:
             return
         near, far = self.picked.get(link.id, ("", ""))
-        port = session.port_of(link.endpoint)
+        port = session.ports.of(link.endpoint)
         native = read_endpoint(link.endpoint).kind == "serial" and port is not None and not port.identity
-        sheet = session.sheet_of(link)
+        sheet = session.devices.sheet_of(link)
         self.near = ENDS[near or ("dte-de9" if native else "usb")]
         if far or (sheet is not None and sheet.wiring_end):
             self.far = ENDS[far or (sheet.wiring_end if sheet is not None else "")]
 
     def remember(self, session: Session) -> None:
-        if session.chosen is not None:
-            self.picked[session.chosen.id] = self.near.name, self.far.name
+        if session.links.chosen is not None:
+            self.picked[session.links.chosen.id] = self.near.name, self.far.name
 
     async def work_out(self) -> None:
         """Solving takes milliseconds, a hopeless search up to a second: it is done in a thread."""

@@ -1,0 +1,79 @@
+"""The ports as they were surveyed last, those that came and left, and what the technician calls their adapters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from ordolex.core.link.retry import Tries
+from ordolex.core.port.came_and_left import Changes
+from ordolex.core.port.remedies import Seen
+from ordolex.io.ports.survey import PortFacts
+from ordolex.io.system.clock import mono_s
+
+
+class Ports:
+    """all      as surveyed last, with those that left
+    surveys  how often they were surveyed
+    tries    how often each was tried in vain
+    """
+
+    def __init__(self, names: dict[str, str]) -> None:
+        self.all: list[PortFacts] = []
+        self.surveys = 0
+        self.changes = Changes()
+        self.tries = Tries()
+        self._names = names
+        self._last_seen: dict[str, PortFacts] = {}
+
+    @property
+    def surveyed(self) -> bool:
+        return self.surveys > 0
+
+    def of(self, endpoint: str) -> PortFacts | None:
+        return next((port for port in self.all if port.endpoint == endpoint), None)
+
+    def is_listed(self, endpoint: str) -> bool:
+        port = self.of(endpoint)
+        return port is not None and port.state != "gone"
+
+    def take(self, ports: list[PortFacts], is_ours: Callable[[PortFacts], bool]) -> None:
+        """A new survey. A port that we hold ourselves is not held by somebody else."""
+        self.surveys += 1
+        self.changes.surveyed((port.identity or port.endpoint for port in ports if port.state != "gone"), mono_s())
+        self._last_seen |= {port.identity or port.endpoint: port for port in ports}
+        there = {port.identity or port.endpoint for port in ports}
+        left = [self._last_seen[identity] for identity in self.changes.left if identity not in there]
+        self.all = [*ports, *(replace(port, state="gone", holder="") for port in left)]
+        self.mark(is_ours)
+
+    def mark(self, is_ours: Callable[[PortFacts], bool]) -> None:
+        """With the technician's names, and which of them are ours."""
+        named = [replace(port, name=self._names.get(port.identity, port.name)) for port in self.all]
+        self.all = [
+            replace(port, state="held", holder="us") if port.state != "gone" and is_ours(port) else port
+            for port in named
+        ]
+
+    def name_of(self, identity: str) -> str:
+        """What an adapter is called: by the technician, else by the survey."""
+        port = self._last_seen.get(identity)
+        return self._names.get(identity) or (port.name if port is not None else identity)
+
+    def rename(self, identity: str, name: str) -> None:
+        self._names[identity] = name
+
+    def seen(self) -> Seen:
+        """What the survey says, for the causes of a port that is not as wanted."""
+        left = self.changes.left
+
+        def named(state: str) -> tuple[str, ...]:
+            return tuple(port.name for port in self.all if port.state == state and port.holder != "us")
+
+        return Seen(
+            named("no-driver"),
+            tuple(port.name for port in self.all if port.state == "gone" and port.identity in left),
+            named("held"),
+            named("no-rights"),
+            sum(port.state != "gone" for port in self.all),
+        )
