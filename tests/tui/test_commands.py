@@ -5,7 +5,7 @@ from pathlib import Path
 from ordolex.core.record.sieve import Sieve
 from ordolex.io.book.book import Book
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 from ordolex.tui.places import PLACES
 
 EVERYWHERE = OrdolexApp.JOBS

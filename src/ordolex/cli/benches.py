@@ -25,13 +25,15 @@ from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.nowhere import NoBook
+from ordolex.io.book.reader import BookReader
 from ordolex.io.link.everywhere import Try, ask_everywhere, words
 from ordolex.io.own import places
 from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
-from ordolex.io.ports.survey import PortFacts, survey
+from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import private_file, private_folder
+from ordolex.session.ports import Ports, changes_between
 
 _WATCH_S = 0.5
 
@@ -52,16 +54,19 @@ def find(
     ] = None,
     line: Annotated[str, typer.Option(help="Line settings for --ask.")] = "9600 8N1",
     wait: Annotated[int, typer.Option(help="Milliseconds to wait on each port for --ask, from 100.")] = 500,
+    book: Annotated[Path | None, typer.Option(help="A book, for the names that were given to adapters.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """List serial ports and the endpoints of running benches."""
     if watch and json:
         refuse("--watch does not go with --json: one document cannot go on; ask again instead", USAGE)
-    rows = survey()
-    if ask is not None:
-        with faults_said(json):
-            _ask_all(rows, ask, line, wait, json)
-        return
+    with faults_said(json):
+        ports = Ports(_names(book))
+        ports.survey()
+        if ask is not None:
+            _ask_all(ports.all, ask, line, wait, json)
+            return
+    rows = ports.all
     if json:
         print_json([row.as_dict() for row in rows])
         return
@@ -75,7 +80,10 @@ def find(
             signal.signal(number, lambda number, frame: stopped.append(number))
         while not stopped:
             time.sleep(_WATCH_S)
-            rows = _watch_once(rows)
+            ports.survey()
+            for word, row in changes_between(rows, ports.all):
+                typer.echo(f"{word:8} {_row_text(row)}")
+            rows = ports.all
 
 
 def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:
@@ -105,16 +113,15 @@ def _row_text(row: PortFacts) -> str:
     return visible_text(f"{state:10} {row.endpoint:28} {row.name}, {row.what}")
 
 
-def _watch_once(before: list[PortFacts]) -> list[PortFacts]:
-    now = survey()
-    for row in now:
-        if row not in before:
-            known = any(old.endpoint == row.endpoint for old in before)
-            typer.echo(f"{'changed' if known else 'came':8} {_row_text(row)}")
-    for row in before:
-        if all(new.endpoint != row.endpoint for new in now):
-            typer.echo(f"{'left':8} {_row_text(row)}")
-    return now
+def _names(book: Path | None) -> dict[str, str]:
+    """Raises a BookFault."""
+    if book is None:
+        return {}
+    reader = BookReader(book)
+    try:
+        return reader.adapters()
+    finally:
+        reader.close()
 
 
 # ---- bench

@@ -10,18 +10,20 @@ from typing import Annotated, Any, TypeVar
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
-from ordolex.cli.exchange import kept_in
 from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, shown
+from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.match.wishes import read_units
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Device
 from ordolex.io.device.modbus import ModbusUnit, Scanned, scan
-from ordolex.io.device.settings import apply, device_for, words_of
+from ordolex.io.device.settings import words_of
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
+from ordolex.session.alone import kept_in
+from ordolex.session.device import device_of, set_values, table_of, took
 
 Result = TypeVar("Result")
 EndpointArgument = Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")]
@@ -60,7 +62,11 @@ def read(
         wanted = [_parameter(known, name) for name in names or []] or known.parameter
         if not wanted:
             raise Fault(f"the sheet {known.name} has no parameters", "docs/sheets.md says how they are written down")
-        readings = _with_device(known, endpoint, unit, address, line, book, lambda device, runner: device.read(wanted))
+
+        async def work(runner: LinkRunner, table: SettingsTable, device: Device) -> list[Reading]:
+            return took(runner, table, await device.read(wanted)).readings
+
+        readings = _with_device(known, endpoint, unit, address, line, book, work)
     if json:
         print_json([_as_json(p, r) for p, r in zip(wanted, readings, strict=True)])
     else:
@@ -88,12 +94,11 @@ def write(
         known = _timed(_sheet(sheet), timeout)
         to_all = _goes_to_all(known, unit, all_units, json)
         wanted = [_wanted(known, text, json) for text in settings]
-        of = {"sheet": known.name, "unit": known.bus.unit if unit is None else unit}
 
-        async def work(device: Device, runner: LinkRunner) -> list[Written]:
+        async def work(runner: LinkRunner, table: SettingsTable, device: Device) -> list[Written]:
             if isinstance(device, ModbusUnit) and to_all:
                 return [Written(p.name, None, v, None, _TO_ALL, await device.write_to_all(p, v)) for p, v in wanted]
-            return await apply(device, wanted, runner, of=of)
+            return await set_values(runner, table, device, wanted)
 
         done = _with_device(known, endpoint, unit, "", line, book, work)
     if json:
@@ -131,13 +136,9 @@ def scan_units(
                 typer.echo(f"unit {one.unit:3}  {one.answer}" + (f"  {one.ms:.0f} ms" if one.ms is not None else ""))
 
         async def work() -> list[Scanned]:
-            with kept_in(book, endpoint, settings) as (recorder, link, _):
-                runner = LinkRunner(link, endpoint, settings.settings, recorder)
-                await runner.open()
-                try:
+            with kept_in(book, endpoint, settings.settings) as alone:
+                async with alone.opened() as runner:
                     return await scan(runner, kind, numbers, timeout, tell)
-                finally:
-                    await runner.release()
 
         found = [one for one in asyncio.run(work()) if one.answer]
     if json:
@@ -204,20 +205,20 @@ def _names(sheet: Sheet) -> str:
 
 def _with_device(
     sheet: Sheet, endpoint: str, unit: int | None, address: str, line: str | None, book: Path | None,
-    work: Callable[[Device, LinkRunner], Awaitable[Result]],
+    work: Callable[[LinkRunner, SettingsTable, Device], Awaitable[Result]],
 ) -> Result:  # fmt: skip
     settings = line_for(endpoint, line or sheet.line.settings)
 
     async def run() -> Result:
-        with kept_in(book, endpoint, settings) as (recorder, link, _):
-            runner = LinkRunner(link, endpoint, settings.settings, recorder)
-            await runner.open()
-            try:
-                return await work(device_for(runner, sheet, unit, address), runner)
-            finally:
-                if runner.late is not None:
-                    typer.echo(f"{runner.late.words}; --timeout {runner.late.enough_s:g} waits for them", err=True)
-                await runner.release()
+        with kept_in(book, endpoint, settings.settings) as alone:
+            reader = alone.book.reader if alone.book is not None else None
+            table = table_of(sheet, sheet.bus.unit if unit is None else unit, reader, alone.link)
+            async with alone.opened() as runner:
+                try:
+                    return await work(runner, table, device_of(runner, table, address=address))
+                finally:
+                    if runner.late is not None:
+                        typer.echo(f"{runner.late.words}; --timeout {runner.late.enough_s:g} waits for them", err=True)
 
     return asyncio.run(run())
 

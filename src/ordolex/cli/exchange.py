@@ -5,27 +5,22 @@ from __future__ import annotations
 import asyncio
 import signal
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any, Protocol
 
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
-from ordolex.core.line.notation import ReadLine
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.port.endpoint import read_endpoint
-from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
-from ordolex.io.book.book import Book
-from ordolex.io.book.nowhere import NoBook
 from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.volumes import Volumes, read_limit
-from ordolex.io.link.runner import LinkRunner, RecorderLike
+from ordolex.io.link.runner import RecorderLike
+from ordolex.session.alone import Alone, kept_in
 
 _LOOK_S = 0.3
 
@@ -33,21 +28,6 @@ _LOOK_S = 0.3
 def add_to(app: typer.Typer) -> None:
     app.command()(ask)
     app.command()(record)
-
-
-@contextmanager
-def kept_in(path: Path | None, endpoint: str, line: ReadLine) -> Iterator[tuple[RecorderLike, int, Book | None]]:
-    """The recorder of a book and the link in it that has this endpoint; or none."""
-    if path is None:
-        yield NoBook(), 0, None
-        return
-    book = Book(path)
-    try:
-        known = next((entry for entry in book.links() if entry.endpoint == endpoint), None)
-        link = known or book.add_link(LinkRecord(0, endpoint, endpoint, line.settings.text, "command line"))
-        yield book.recorder, link.id, book
-    finally:
-        book.close()
 
 
 def ask(
@@ -65,8 +45,8 @@ def ask(
     with faults_said(json):
         read = line_for(endpoint, line)
         question = Question(to_bytes(text), to_bytes(until) if until else None, timeout)
-        with kept_in(book, endpoint, read) as (recorder, link, _):
-            answer, evidence = asyncio.run(_ask(endpoint, read, question, recorder, link))
+        with kept_in(book, endpoint, read.settings) as alone:
+            answer, evidence = asyncio.run(_ask(alone, question))
     if json:
         print_json(_as_json(answer, evidence))
     problem = _problem(answer, evidence, has_line=read_endpoint(endpoint).has_line)
@@ -77,16 +57,10 @@ def ask(
         typer.echo(f"{evidence.rung.word}: {_proof_words(answer)}", err=True)
 
 
-async def _ask(
-    endpoint: str, read: ReadLine, question: Question, recorder: RecorderLike, link: int
-) -> tuple[Answer, Evidence]:
-    runner = LinkRunner(link, endpoint, read.settings, recorder)
-    await runner.open()
-    try:
+async def _ask(alone: Alone, question: Question) -> tuple[Answer, Evidence]:
+    async with alone.opened() as runner:
         answer = await runner.ask(question)
         return answer, runner.view().evidence
-    finally:
-        await runner.release()
 
 
 def _as_json(answer: Answer, evidence: Evidence) -> dict[str, Any]:
@@ -156,16 +130,17 @@ def record(
     with faults_said(json):
         read = line_for(endpoint, line)
         limit = read_limit(rotate) if rotate is not None else None
-        with kept_in(book, endpoint, read) as (recorder, link, open_book):
+        with kept_in(book, endpoint, read.settings) as alone:
+            open_book = alone.book
             assert open_book is not None
             began = time.monotonic()
             volumes = None
             if limit is not None:
-                entry = next(one for one in open_book.links() if one.id == link)
+                entry = next(one for one in open_book.links() if one.id == alone.link)
                 volumes = Volumes(open_book, entry, limit, lambda path: typer.echo(f"goes on in {path}", err=True))
             try:
                 keeper = _Keeper(volumes if volumes is not None else open_book.recorder)
-                evidence = asyncio.run(_record(endpoint, read, volumes or recorder, link, seconds, keeper))
+                evidence = asyncio.run(_record(alone, volumes or alone.recorder, seconds, keeper))
             finally:
                 if volumes is not None:
                     volumes.close()
@@ -215,25 +190,21 @@ class _Keeper:
             self._said = words or self._said
 
 
-async def _record(
-    endpoint: str, read: ReadLine, recorder: RecorderLike, link: int, seconds: float | None, keeper: _Keeper
-) -> Evidence:
-    runner = LinkRunner(link, endpoint, read.settings, recorder)
+async def _record(alone: Alone, recorder: RecorderLike, seconds: float | None, keeper: _Keeper) -> Evidence:
     stop = asyncio.Event()
     stop_on_signals(stop.set)
-    await runner.open()
-    watching = asyncio.ensure_future(keeper.watch())
-    try:
-        async with asyncio.timeout(seconds):
-            await stop.wait()
-    except TimeoutError:
-        pass
-    finally:
-        watching.cancel()
-    evidence = runner.view().evidence
-    await runner.release()
+    async with alone.opened(recorder) as runner:
+        watching = asyncio.ensure_future(keeper.watch())
+        try:
+            async with asyncio.timeout(seconds):
+                await stop.wait()
+        except TimeoutError:
+            pass
+        finally:
+            watching.cancel()
+        evidence = runner.view().evidence
     if not evidence.heard_in_all:
-        typer.echo(f"ordolex: nothing was heard at {read.settings.text}", err=True)
+        typer.echo(f"ordolex: nothing was heard at {alone.line.text}", err=True)
     return evidence
 
 

@@ -9,15 +9,14 @@ from typing import Annotated
 import typer
 
 from ordolex.cli.common import FAILED, faults_said, line_for, print_json, refuse
-from ordolex.cli.exchange import kept_in
-from ordolex.core.sheet import Lists
+from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import complete
 from ordolex.core.text.visible import visible_text
-from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name, write_new
-from ordolex.io.work.lists import Pulled, pull, table_event
+from ordolex.session.alone import Alone, kept_in
+from ordolex.session.lists import KeptList, pull_list
 
 
 def add_to(app: typer.Typer) -> None:
@@ -47,38 +46,33 @@ def pull_lists(
         if not chosen:
             raise Fault(f"the sheet has no list {only}", f"it has {', '.join(one.name for one in lists.table)}")
         read = line_for(endpoint, line or known.line.settings)
-        with kept_in(book, endpoint, read) as (recorder, link, _):
-            runner = LinkRunner(link, endpoint, read.settings, recorder)
-            pulled = asyncio.run(_pull(runner, lists.model_copy(update={"table": chosen})))
-            for one in pulled:
-                recorder.note(table_event(link, one, None)[1])
+        with kept_in(book, endpoint, read.settings) as alone:
+            pulled = asyncio.run(_pull(alone, lists, chosen))
         if out is not None:
             _write(out, pulled, force)
     if json:
         print_json([one.table.as_dict() | _completeness(one) for one in pulled])
     else:
         for one in pulled:
-            typer.echo(visible_text(table_event(0, one, None)[0]))
+            typer.echo(visible_text(one.words))
             for number, text in one.table.odd:
                 typer.echo(f"  line {number}: {visible_text(text)}")
-    if any(one.words for one in pulled):
+    if not all(one.whole for one in pulled):
         refuse("not all lists are whole", FAILED)
 
 
-def _completeness(pulled: Pulled) -> dict[str, object]:
+def _completeness(pulled: KeptList) -> dict[str, object]:
     whole = complete(pulled.table)
-    return {"missing": list(whole.missing), "twice": list(whole.twice), "ended": pulled.words or "whole"}
+    return {"missing": list(whole.missing), "twice": list(whole.twice), "ended": pulled.trouble or "whole"}
 
 
-async def _pull(runner: LinkRunner, lists: Lists) -> list[Pulled]:
-    await runner.open()
-    try:
-        return [await pull(runner, lists, one) for one in lists.table]
-    finally:
-        await runner.release()
+async def _pull(alone: Alone, lists: Lists, chosen: list[ListPlan]) -> list[KeptList]:
+    before = alone.book.reader.table if alone.book is not None else lambda link, name: None
+    async with alone.opened() as runner:
+        return [await pull_list(runner, alone.recorder, lists, one, before(alone.link, one.name)) for one in chosen]
 
 
-def _write(folder: Path, pulled: list[Pulled], force: bool) -> None:
+def _write(folder: Path, pulled: list[KeptList], force: bool) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for one in pulled:

@@ -10,7 +10,6 @@ from typing import Annotated, Any
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
-from ordolex.cli.exchange import kept_in
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
@@ -19,15 +18,16 @@ from ordolex.core.match.infer import Inference, Ranked, infer
 from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.link.runner import LinkRunner, RecorderLike
 from ordolex.io.match import asks
-from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
+from ordolex.session.alone import Alone, kept_in
+from ordolex.session.matches import match as match_settings
 
 
 def add_to(app: typer.Typer) -> None:
@@ -195,11 +195,11 @@ def match(
             raise Fault(f"there is no sheet {sheet!r}", "`ordolex sheet list` names them")
         own = read_units(units) if units is not None else []
         questions = asks.chosen(known, own, [to_bytes(text) for text in ask] if ask else None)
-        with kept_in(book, endpoint, read_line("9600 8N1")) as (recorder, link, _):
-            options = Options(
-                questions, data_bits=read_data_bits(data_bits), listen_s=listen, wait_s=wait, give_up_s=give_up
-            ).knowing(known)
-            found = asyncio.run(_match(endpoint, recorder, link, options))
+        options = Options(
+            questions, data_bits=read_data_bits(data_bits), listen_s=listen, wait_s=wait, give_up_s=give_up
+        )
+        with kept_in(book, endpoint, read_line("9600 8N1").settings) as alone:
+            found = asyncio.run(_match(alone, options, known))
     if json:
         print_json(_match_json(found))
     else:
@@ -217,13 +217,9 @@ def match(
             typer.echo(inverted_advice())
 
 
-async def _match(endpoint: str, recorder: RecorderLike, link: int, options: Options) -> Match:
-    runner = LinkRunner(link, endpoint, read_line("9600 8N1").settings, recorder)
-    await runner.open()
-    try:
-        return await Matcher(runner, options).run()
-    finally:
-        await runner.release()
+async def _match(alone: Alone, options: Options, sheet: Sheet | None) -> Match:
+    async with alone.opened() as runner:
+        return await match_settings(runner, options, sheet)
 
 
 def _match_json(found: Match) -> dict[str, Any]:

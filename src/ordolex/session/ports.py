@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from ordolex.core.link.retry import Tries
 from ordolex.core.port.came_and_left import Changes
 from ordolex.core.port.remedies import Seen
-from ordolex.io.ports.survey import PortFacts
+from ordolex.io.ports.survey import PortFacts, survey
 from ordolex.io.system.clock import mono_s
 
 
@@ -36,6 +36,10 @@ class Ports:
     def is_listed(self, endpoint: str) -> bool:
         port = self.of(endpoint)
         return port is not None and port.state != "gone"
+
+    def survey(self) -> None:
+        """Looks now; takes a moment. None of the ports is ours."""
+        self.take(survey(), lambda port: False)
 
     def take(self, ports: list[PortFacts], is_ours: Callable[[PortFacts], bool]) -> None:
         """A new survey. A port that we hold ourselves is not held by somebody else."""
@@ -77,3 +81,17 @@ class Ports:
             named("no-rights"),
             sum(port.state != "gone" for port in self.all),
         )
+
+
+def changes_between(before: Sequence[PortFacts], now: Sequence[PortFacts]) -> list[tuple[str, PortFacts]]:
+    """("came", "changed" or "left", the port) from one survey to the next."""
+    out = []
+    for port in now:
+        known = next((old for old in before if old.endpoint == port.endpoint), None)
+        was_there = known is not None and known.state != "gone"
+        if port != known:
+            word = "left" if port.state == "gone" else "changed" if was_there else "came"
+            if word != "left" or was_there:
+                out.append((word, port))
+    there = {port.endpoint for port in now}
+    return out + [("left", port) for port in before if port.endpoint not in there and port.state != "gone"]

@@ -26,9 +26,9 @@ from ordolex.session.session import Session
 from ordolex.tui.arriving import Arriving
 from ordolex.tui.desks.at import How
 from ordolex.tui.desks.base import Desk, job_of
-from ordolex.tui.desks.job import Job, bindings
 from ordolex.tui.everywhere import FrameAt, jobs
 from ordolex.tui.frame import Frame
+from ordolex.tui.job import Job, bindings
 from ordolex.tui.leaving import stop_on_signals, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries

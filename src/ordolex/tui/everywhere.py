@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.desks.at import At
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 from ordolex.tui.leaving import leave
 from ordolex.tui.places import Place
 from ordolex.tui.readings import remark_reading

@@ -11,7 +11,7 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from ordolex.core.link.ladder import RUNGS
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 from ordolex.tui.places import Place
 from ordolex.tui.widgets.prompts import Prompt
 

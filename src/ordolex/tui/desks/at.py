@@ -10,7 +10,7 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.io.system.faults import Fault
 from ordolex.session.session import Session
 from ordolex.session.works import Sending
-from ordolex.tui.desks.job import menu
+from ordolex.tui.job import menu
 from ordolex.tui.widgets.prompts import LinePrompt, Prompt
 
 if TYPE_CHECKING:

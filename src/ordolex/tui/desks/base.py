@@ -12,7 +12,7 @@ from textual.message import Message
 from ordolex.core.record.items import LinkRecord
 from ordolex.session.session import Session
 from ordolex.tui.desks.at import At, How
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 from ordolex.tui.theme import PALETTES, Palette
 
 

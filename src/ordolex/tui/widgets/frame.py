@@ -13,7 +13,7 @@ from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.room import HARDLY_ANY, LITTLE, Room
 from ordolex.io.link.view import LinkView
 from ordolex.io.system.clock import mono_s
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, OPEN_KNOT, PALETTES, TIED, UNSURE, Palette
 from ordolex.tui.widgets.wording import age, cut, size
 

@@ -14,7 +14,7 @@ from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.at import Asked, FindAt
 from ordolex.tui.desks.find.jobs import JOBS
 from ordolex.tui.desks.find.port_words import LISTED_EMPTY, next_step, pair_words
-from ordolex.tui.desks.job import bindings
+from ordolex.tui.job import bindings
 from ordolex.tui.theme import BAD, STATES, TIED
 from ordolex.tui.widgets.wording import age, cut
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ordolex.tui.desks.find import bench_faults, opening, which_port
-from ordolex.tui.desks.job import Job
+from ordolex.tui.job import Job
 
 JOBS = (
     Job(

@@ -11,10 +11,10 @@ from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import bindings
 from ordolex.tui.desks.keep.at import KeepAt, Looked, names_of
 from ordolex.tui.desks.keep.jobs import JOBS
 from ordolex.tui.desks.keep.timeline import Entry, Timeline
+from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import row_segments

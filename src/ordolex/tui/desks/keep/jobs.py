@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.job import Job
 from ordolex.tui.desks.keep import handing_over, sifting, spans
+from ordolex.tui.job import Job
 
 JOBS = (
     Job(

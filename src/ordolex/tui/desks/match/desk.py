@@ -14,11 +14,11 @@ from ordolex.io.system.faults import Fault
 from ordolex.session.matches import AtWork, Matches, remember, source_of, take_settings
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import bindings
 from ordolex.tui.desks.match.at import HINTS, NO_LINK, MatchAt, Wishes
 from ordolex.tui.desks.match.board import Board, Seen
 from ordolex.tui.desks.match.jobs import JOBS
 from ordolex.tui.desks.match.view import match_view
+from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
 
 _EMPTY = "m listens to the device and asks harmless questions, until its settings are known. s works on the record."

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.job import Job
 from ordolex.tui.desks.match import drawing, moving, running, wishing
 from ordolex.tui.desks.match.at import a_link
+from ordolex.tui.job import Job
 
 JOBS = (
     Job(

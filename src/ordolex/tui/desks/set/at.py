@@ -11,7 +11,7 @@ from ordolex.session.device import Read, device_of, took
 from ordolex.session.works import Sending
 from ordolex.tui.desks.at import At
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import an_open_link
+from ordolex.tui.job import an_open_link
 
 
 def an_open_table(at: SetAt) -> str:

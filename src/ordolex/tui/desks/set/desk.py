@@ -13,14 +13,14 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import NO_LINK, bindings
+from ordolex.tui.desks.sending import sending_words
 from ordolex.tui.desks.set.at import SetAt
 from ordolex.tui.desks.set.jobs import JOBS
 from ordolex.tui.desks.set.previews import preview_of
 from ordolex.tui.desks.set.table import detail, heading, row_segments
+from ordolex.tui.job import NO_LINK, bindings
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
-from ordolex.tui.widgets.sending import sending_words
 
 _TURNS_BETWEEN = 5
 _NO_SHEET = "Which device is it? d chooses its sheet. The sheet says how its settings are read and what they may be."

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.job import Job, a_link, an_open_link
 from ordolex.tui.desks.set import changing, device, images, lasting, more, procedures, registers
 from ordolex.tui.desks.set.at import an_open_table
+from ordolex.tui.job import Job, a_link, an_open_link
 
 JOBS = (
     Job(

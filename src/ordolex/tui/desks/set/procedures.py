@@ -11,9 +11,9 @@ from ordolex.io.device.procedure import AskSecret, Outcome, Typist
 from ordolex.io.device.rehearsal import rehearse
 from ordolex.io.system.own_addresses import own_addresses
 from ordolex.session.works import Sending
-from ordolex.tui.desks.job import an_open_link
 from ordolex.tui.desks.set.at import SetAt
 from ordolex.tui.desks.set.plan_form import PlanForm
+from ordolex.tui.job import an_open_link
 from ordolex.tui.widgets.prompts import LinePrompt, Pick, Picture
 
 

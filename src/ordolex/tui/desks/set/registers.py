@@ -9,9 +9,9 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.session.works import Sending
-from ordolex.tui.desks.job import an_open_link
 from ordolex.tui.desks.set.at import SetAt
 from ordolex.tui.desks.set.readings import number_reading, range_reading, read_range
+from ordolex.tui.job import an_open_link
 from ordolex.tui.widgets.prompts import Picture
 
 _COUNTERS = {

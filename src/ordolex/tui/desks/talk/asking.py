@@ -17,8 +17,8 @@ from ordolex.io.system.faults import Fault
 from ordolex.session.session import LINE_ENDS
 from ordolex.session.stands_at import came_aside, prompt_of
 from ordolex.tui.desks.at import How
-from ordolex.tui.desks.job import NO_LINK
 from ordolex.tui.desks.talk.at import TalkAt
+from ordolex.tui.job import NO_LINK
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.wording import cut

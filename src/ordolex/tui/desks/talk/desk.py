@@ -8,13 +8,13 @@ from textual.app import ComposeResult
 from ordolex.core.talk.conversation import Row
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import NO_LINK, an_open_link, bindings
 from ordolex.tui.desks.talk.asking import ask, key_pressed, line_given
 from ordolex.tui.desks.talk.at import Remembered, TalkAt
 from ordolex.tui.desks.talk.entry import Entry
 from ordolex.tui.desks.talk.files import paste
 from ordolex.tui.desks.talk.headline import headline
 from ordolex.tui.desks.talk.jobs import JOBS
+from ordolex.tui.job import NO_LINK, an_open_link, bindings
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad

@@ -18,12 +18,12 @@ from ordolex.session.links import line_of
 from ordolex.session.session import LINE_ENDS, Session
 from ordolex.session.stands_at import above_prompt, prompt_of
 from ordolex.session.talks import Talk
+from ordolex.tui.desks.sending import sending_words
 from ordolex.tui.desks.talk.commands import commands_of
 from ordolex.tui.desks.talk.masking import Masking
 from ordolex.tui.theme import PALETTES, SENT, Palette
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
-from ordolex.tui.widgets.sending import sending_words
 from ordolex.tui.widgets.wording import cut
 
 _SLOW_S = 0.3  # a line that takes longer says how long

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.job import Job, a_link, an_open_link
 from ordolex.tui.desks.talk import calls, files, leaving, longer, looking, proving, rates, reach, said, signals
+from ordolex.tui.job import Job, a_link, an_open_link
 
 JOBS = (
     Job(

@@ -10,11 +10,11 @@ from textual.widgets import Static
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.job import bindings
 from ordolex.tui.desks.wire.at import WireAt
 from ordolex.tui.desks.wire.jobs import JOBS
 from ordolex.tui.desks.wire.view import wiring_text
 from ordolex.tui.desks.wire.wiring import Wiring
+from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.job import Job
 from ordolex.tui.desks.wire import bags, chain, pictures
+from ordolex.tui.job import Job
 
 JOBS = (
     Job(

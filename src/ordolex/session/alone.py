@@ -1,0 +1,50 @@
+"""One link alone, for as long as one piece of work on it takes: its book, where one is wanted, and who runs it."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Iterator
+from contextlib import asynccontextmanager, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.record.items import LinkRecord
+from ordolex.io.book.book import Book
+from ordolex.io.book.nowhere import NoBook
+from ordolex.io.link.runner import LinkRunner, RecorderLike
+
+
+@dataclass(frozen=True, slots=True)
+class Alone:
+    """book  None where nothing is kept; link is 0 then"""
+
+    endpoint: str
+    line: LineSettings
+    recorder: RecorderLike
+    link: int
+    book: Book | None
+
+    @asynccontextmanager
+    async def opened(self, recorder: RecorderLike | None = None) -> AsyncIterator[LinkRunner]:
+        """The port, open; it is released at the end. Raises a Fault."""
+        runner = LinkRunner(self.link, self.endpoint, self.line, recorder or self.recorder)
+        await runner.open()
+        try:
+            yield runner
+        finally:
+            await runner.release()
+
+
+@contextmanager
+def kept_in(path: Path | None, endpoint: str, line: LineSettings) -> Iterator[Alone]:
+    """In the book at this path, as the link in it that has this endpoint; or nowhere. Raises a BookFault."""
+    if path is None:
+        yield Alone(endpoint, line, NoBook(), 0, None)
+        return
+    book = Book(path)
+    try:
+        known = next((entry for entry in book.links() if entry.endpoint == endpoint), None)
+        link = known or book.add_link(LinkRecord(0, endpoint, endpoint, line.text, "command line"))
+        yield Alone(endpoint, line, book.recorder, link.id, book)
+    finally:
+        book.close()
