@@ -65,7 +65,7 @@ async def in_menu(serve_bench: ServeBench, notes: Notes) -> LinkRunner:
     runner = await opened(serve_bench, notes, 38400, **FEEDER)
     await runner.ask(Question(b"\r"))
     await runner.ask(Question(LOGIN.encode() + b"\r"))
-    await runner.send_secret(PASSWORD.encode(), b"\r")
+    await runner.out.send_secret(PASSWORD.encode(), b"\r")
     await until(lambda: b"Save and leave" in notes.bytes("rx"))
     return runner
 
@@ -103,7 +103,7 @@ async def test_the_key_that_rubs_out_is_found(serve_bench: ServeBench, notes: No
 
 async def test_booting_is_waited_for_without_a_byte_sent(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await in_menu(serve_bench, notes)
-    await runner.send_break(0.2)
+    await runner.lines.send_break(0.2)
     sent = len(notes.bytes("tx"))
     seen: list[float] = []
     done = await wait_for_boot(runner, BOOT_S, lambda progress, words: seen.append(progress.left_s))
@@ -141,10 +141,10 @@ async def test_a_file_is_sent_at_the_pace_of_the_echo_and_stops_where_it_ends(
 
 async def test_a_secret_is_neither_recorded_nor_heard_again(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, 38400, kind="echo", line="any")
-    await runner.send_secret(b"trout-4711", b"\r")
+    await runner.out.send_secret(b"trout-4711", b"\r")
     await until(lambda: b"\r" in notes.bytes("rx"))
-    await runner.send(b"not trout-")
-    await runner.send(b"secret")
+    await runner.out.send(b"not trout-")
+    await runner.out.send(b"secret")
     await until(lambda: b"secret" in notes.bytes("rx"))
     assert b"4711" not in notes.bytes("rx") + notes.bytes("tx")
     assert b"\r" in notes.bytes("rx") and b"not trout-secret" in notes.bytes("rx").replace(b"\r", b"")
@@ -169,7 +169,7 @@ async def test_the_fish_counter_floods_until_stopped_and_every_line_is_numbered(
     serve_bench: ServeBench, notes: Notes
 ) -> None:
     runner = await opened(serve_bench, notes, 921600, kind="counter", line="921600 8N1")
-    await runner.send(b"RUN\r\n")
+    await runner.out.send(b"RUN\r\n")
     await until(lambda: len(notes.bytes("rx")) > 100_000)
     stopped = await runner.ask(Question(b"STOP\r\n", until=b"STOP OK", timeout_s=5))
     assert stopped.data.count(b"fish") < 20_000

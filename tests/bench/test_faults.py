@@ -59,7 +59,9 @@ async def test_a_fault_of_the_bench_is_the_first_cause(
 
         seen: list[str] = []
         try:
-            with runner.heard_by(lambda data, errors, at_s: seen.append(first())):  # some show in the first bytes only
+            with runner.tap.heard_by(
+                lambda data, errors, at_s: seen.append(first())
+            ):  # some show in the first bytes only
                 for _ in range(5 if name in _FIRST_ONLY else 1):
                     most = runner.view().evidence.heard + 400 if name in _FIRST_ONLY else 1 << 30
                     await until(

@@ -221,7 +221,7 @@ async def test_a_modem_is_dialled_spoken_through_and_hung_up(serve_bench: ServeB
     assert "hung up by ATH" in await hang_up(runner, in_data=True)
     await until(lambda: "DCD" not in (runner.view().signals.inputs or ()))
     assert (await dial(runner, "5550141")).good
-    await runner.set_outputs(dtr=False)
+    await runner.lines.set_outputs(dtr=False)
     await until(lambda: notes.bytes("rx").endswith(b"NO CARRIER\r\n"))
     with pytest.raises(ValueError, match="is no number"):
         await dial(runner, "weir")

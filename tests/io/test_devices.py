@@ -111,7 +111,7 @@ async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> N
     await runner.open()
     device = device_for(runner, sheet)
     reading = asyncio.ensure_future(device.read(sheet.parameter))
-    await until(lambda: runner._hearers)
+    await until(lambda: runner.tap.hearers)
     port.say(b"noise\r\nwater 8.")
     port.say(b"6 C\r\n")
     assert (await reading)[0].value == 8.6 and notes.bytes("tx") == b""

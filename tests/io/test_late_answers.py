@@ -278,7 +278,7 @@ async def test_unit_0_is_neither_read_nor_written_without_a_word(notes: Notes) -
 async def test_what_may_act_is_not_asked_again_when_the_port_is_back(
     asked: Question, again: bool, notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.01,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.01,))
     answer = b"+001\r\n" if b"TST" in asked.data else b"A,B,C,D\r\n" if b"IDN" in asked.data else b"\r\nOK\r\n"
     port = MemoryTransport(lambda port, data: port.say(answer))
     runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)

@@ -82,7 +82,7 @@ async def test_bytes_that_are_held_back_are_said_and_counted_at_release(
 async def test_under_flow_control_a_write_waits_and_is_not_given_up(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.link.runner._STUCK_AFTER_S", 0.02)
+    monkeypatch.setattr("ordolex.io.link.outgoing._STUCK_AFTER_S", 0.02)
     goes_on = asyncio.Event()
 
     class Held(MemoryTransport):
@@ -93,7 +93,7 @@ async def test_under_flow_control_a_write_waits_and_is_not_given_up(
     port = Held()
     runner = LinkRunner(1, "/dev/made-up", LineSettings(300, flow=Flow.XON_XOFF), notes, lambda endpoint: port)
     await runner.open()
-    sending = asyncio.ensure_future(runner.send(b"x" * 4))
+    sending = asyncio.ensure_future(runner.out.send(b"x" * 4))
     await asyncio.sleep(0.02 + 2 * 4 * 10 / 300 + 0.2)  # beyond what a port without flow control is given
     assert not sending.done()
     goes_on.set()
@@ -119,7 +119,7 @@ OTHER = ListedPort("/dev/ttyUSB0", "ttyUSB0", "Made-up", "B2", "0403:6001", "1-2
 async def test_another_adapter_under_the_old_name_is_not_opened_and_the_own_one_followed(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.01,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.01,))
     there = [ADAPTER]
     opened: list[str] = []
     port = MemoryTransport()
@@ -129,8 +129,8 @@ async def test_another_adapter_under_the_old_name_is_not_opened_and_the_own_one_
         return port
 
     runner = LinkRunner(1, "/dev/ttyUSB0", LINE, notes, make)
-    runner._identity_at = lambda path: identity_at(path, lambda: there)
-    runner._path_of = lambda identity: path_of(identity, lambda: there)
+    runner.returning.identity_at = lambda path: identity_at(path, lambda: there)
+    runner.returning.path_of = lambda identity: path_of(identity, lambda: there)
     await runner.open()
     there[:] = [OTHER]
     port.vanish()

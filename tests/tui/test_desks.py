@@ -174,7 +174,7 @@ async def test_hostile_bytes_never_reach_the_screen_as_commands(
 
 
 async def test_a_port_that_is_pulled_is_gone_and_comes_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("ordolex.io.link.runner._RETRY_S", (0.3,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.3,))
     async with at_site(tmp_path, monkeypatch) as site:
         await site.open_port()
         site.twins.pop("/dev/made-up").vanish()

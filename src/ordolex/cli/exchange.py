@@ -19,7 +19,7 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.recorder import RecorderStatus
 from ordolex.io.book.volumes import Volumes, read_limit
-from ordolex.io.link.runner import RecorderLike
+from ordolex.io.link.journal import RecorderLike
 from ordolex.session.alone import Alone, kept_in
 
 _LOOK_S = 0.3

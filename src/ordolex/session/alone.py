@@ -11,7 +11,8 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.record.items import LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
-from ordolex.io.link.runner import LinkRunner, RecorderLike
+from ordolex.io.link.journal import RecorderLike
+from ordolex.io.link.runner import LinkRunner
 
 
 @dataclass(frozen=True, slots=True)

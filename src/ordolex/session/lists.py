@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.table import Table
-from ordolex.io.link.runner import LinkRunner, RecorderLike
+from ordolex.io.link.journal import RecorderLike
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.work.lists import pull, table_event
 
 

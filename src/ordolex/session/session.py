@@ -165,14 +165,14 @@ class Session:
     def send(self, link: LinkRecord, data: bytes) -> Future[None] | None:
         """Sends without waiting for an answer."""
         runner = self.runner(link)
-        return None if runner is None else self.hub.call(runner.send(data))
+        return None if runner is None else self.hub.call(runner.out.send(data))
 
     def send_secret(
         self, link: LinkRecord, secret: bytes, behind: bytes = b"", *, whole: bool = True
     ) -> Future[None] | None:
         """Sends what is neither shown nor kept; `behind` is no part of it."""
         runner = self.runner(link)
-        return None if runner is None else self.hub.call(runner.send_secret(secret, behind, whole=whole))
+        return None if runner is None else self.hub.call(runner.out.send_secret(secret, behind, whole=whole))
 
     def wake(self, link: LinkRecord, sheet: Sheet) -> Future[tuple[str, Answer | None]] | None:
         from ordolex.io.link.wake import wake

@@ -31,7 +31,7 @@ async def _listen(runner: LinkRunner) -> str:
     def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
         heard.extend(data)
 
-    with runner.heard_by(hear):
+    with runner.tap.heard_by(hear):
         await asyncio.sleep(_LISTEN_S)
     if not heard:
         return ""

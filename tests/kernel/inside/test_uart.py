@@ -41,7 +41,7 @@ async def test_bytes_go_both_ways_all_256_of_them(far: FarEnd, notes: Notes) -> 
     far.say(every)
     await until(lambda: len(notes.bytes("rx")) >= len(every))
     assert notes.bytes("rx") == every
-    await runner.send(every)
+    await runner.out.send(every)
     got = bytearray()
 
     def all_there() -> bool:
@@ -77,7 +77,7 @@ async def test_a_port_that_is_held_back_is_let_go_at_once_and_the_loop_goes_on(f
     runner = LinkRunner(1, NEAR, LineSettings(9600, flow=Flow.XON_XOFF), notes)
     await runner.open()
     far.say(XOFF)
-    sending = asyncio.create_task(runner.send(b"x" * 3000))
+    sending = asyncio.create_task(runner.out.send(b"x" * 3000))
     await until(lambda: runner.view().signals.waiting)
     sending.cancel()
     began = time.monotonic()
@@ -127,7 +127,7 @@ async def test_what_stands_in_the_queue_is_told_and_goes_out_after_xon(far: FarE
     await runner.open()
     far.say(XOFF)
     await asyncio.sleep(0.2)  # the UART has no event for it: the queue alone tells
-    sending = asyncio.create_task(runner.send(b"y" * 500))
+    sending = asyncio.create_task(runner.out.send(b"y" * 500))
     await until(lambda: runner.view().signals.waiting)
     far.say(XON)
     await sending

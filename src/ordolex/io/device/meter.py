@@ -69,7 +69,7 @@ class MeterDevice:
         home = self._runner.line
         heard = _Heard()
         try:
-            with self._runner.heard_by(heard.hear):
+            with self._runner.tap.heard_by(heard.hear):
                 identification = await self._sign_on()
                 heard.forget_sign_on()
                 data = await self._data(identification, heard)
@@ -120,7 +120,7 @@ class MeterDevice:
             elif _is_spoilt(data):
                 self._said("block check wrong; the meter is asked to repeat")
                 heard.clear()
-                await runner.send(meter.NAK)
+                await runner.out.send(meter.NAK)
             else:
                 return data
             again = await self._message(heard)
@@ -131,7 +131,7 @@ class MeterDevice:
 
     async def _select(self, identification: meter.Identification) -> None:
         option = meter.acknowledge(identification.rate_character)
-        await self._runner.send(option)
+        await self._runner.out.send(option)
         await asyncio.sleep(self._runner.line.seconds_for(len(option)) + 0.03)
         await self._follow(identification.baud)
 

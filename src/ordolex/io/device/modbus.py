@@ -66,7 +66,7 @@ class ModbusUnit:
             await asyncio.sleep(quiet_s(line.characters_per_s, line.baud))
         codec = ModbusCodec(self._framing, self.unit, request, name)
         if self.unit == 0:
-            await self._runner.send(codec.sent)
+            await self._runner.out.send(codec.sent)
             await asyncio.sleep(0.1 + line.seconds_for(len(codec.sent)))
             return Reply(request[0]), b"", None
         question = Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec)

@@ -33,7 +33,7 @@ async def dial(runner: LinkRunner, number: str) -> AtReply:
         return await command(runner, b"ATD" + digits.encode(), _DIAL_S)
     except asyncio.CancelledError:
         with contextlib.suppress(Fault):  # any character ends a call that is coming about (V.250, 6.3.1)
-            await runner.send(b"\r")
+            await runner.out.send(b"\r")
         raise
 
 
@@ -55,7 +55,7 @@ async def hang_up(runner: LinkRunner, *, in_data: bool) -> str:
 
 async def drop_dtr(runner: LinkRunner) -> str:
     """V.250, 6.2.2 leaves what that does to &D; as shipped it hangs up."""
-    await runner.set_outputs(dtr=False)
+    await runner.lines.set_outputs(dtr=False)
     await asyncio.sleep(_DTR_S)
-    await runner.set_outputs(dtr=True)
+    await runner.lines.set_outputs(dtr=True)
     return "hung up by dropping DTR"

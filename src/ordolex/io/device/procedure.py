@@ -105,7 +105,7 @@ class Typist:
                 self.outcome.differs.append((one.label, planned, kept))
 
     async def _all(self, steps: Sequence[Step]) -> None:
-        with self._runner.heard_by(self._hear):
+        with self._runner.tap.heard_by(self._hear):
             try:
                 for step in steps:
                     if applies(step.only_if, self._values):
@@ -151,11 +151,11 @@ class Typist:
             if secret is None:
                 raise _Stopped(f"no {step.secret} was given")
             self._heard = ""
-            await self._runner.send_secret(secret.encode(), to_bytes(step.end))
+            await self._runner.out.send_secret(secret.encode(), to_bytes(step.end))
             return f"{step.secret} given, not kept"
         data = self._chosen(step, item) if step.choose else filled(step.send, {**self._values, "item": item})
         self._heard = ""
-        await self._runner.send(data)
+        await self._runner.out.send(data)
         return f"sent {named(data)}"
 
     def _chosen(self, step: Step, item: str) -> bytes:

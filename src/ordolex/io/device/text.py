@@ -90,7 +90,7 @@ class TextDevice:
             heard.extend(data)
             came.set()
 
-        with self._runner.heard_by(hear):
+        with self._runner.tap.heard_by(hear):
             try:
                 async with asyncio.timeout(_LISTEN_S):
                     while True:
@@ -114,11 +114,11 @@ class TextDevice:
 
     async def _send(self, data: bytes, taken: str, confirm: str) -> str:
         if confirm:
-            await self._runner.send(data)
+            await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)
             data = to_bytes(confirm)
         elif not taken and not self._at:
-            await self._runner.send(data)
+            await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)
             return "sent; it says nothing to that"
         text = self._text(data, await self._ask(data)).strip()

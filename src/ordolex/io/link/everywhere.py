@@ -15,7 +15,8 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import Event
-from ordolex.io.link.runner import LinkRunner, RecorderLike
+from ordolex.io.link.journal import RecorderLike
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault

@@ -23,7 +23,8 @@ from ordolex.io.transport.open import transport_for
 if TYPE_CHECKING:  # imported where a port is opened: the first screen does not wait for them
     from ordolex.core.link.secrets import Known
     from ordolex.io.link.everywhere import Try
-    from ordolex.io.link.runner import LinkRunner, RecorderLike
+    from ordolex.io.link.journal import RecorderLike
+    from ordolex.io.link.runner import LinkRunner
     from ordolex.io.ports.survey import PortFacts
 
 T = TypeVar("T")

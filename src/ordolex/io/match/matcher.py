@@ -54,7 +54,7 @@ class Matcher:
         match = self.match
         self._before = self._runner.line
         try:
-            with self._runner.heard_by(self._search.ear.heard), self._search.ear.listening():
+            with self._runner.tap.heard_by(self._search.ear.heard), self._search.ear.listening():
                 async with asyncio.timeout(self._options.give_up_s) as limit:
 
                     def thought(seconds: float) -> None:

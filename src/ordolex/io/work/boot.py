@@ -29,7 +29,7 @@ async def wait_for_boot(
         last_s = mono_s()
 
     progress = Progress(max(1, round(boot_s * 10)))
-    with runner.heard_by(hear):
+    with runner.tap.heard_by(hear):
         while True:
             await asyncio.sleep(_TICK_S)
             now = mono_s()

@@ -47,8 +47,8 @@ async def pull(
     more = re.compile(re.escape(lists.more.encode())) if lists.more else None
     command = to_bytes(lists.command.replace("{number}", str(one.number)))
     text, pages, words = bytearray(), 0, ""
-    with runner.heard_by(hear):
-        await runner.send(command)
+    with runner.tap.heard_by(hear):
+        await runner.out.send(command)
         while True:
             came.clear()
             page = more.search(bytes(heard)) if more is not None else None
@@ -61,7 +61,7 @@ async def pull(
                 del heard[: page.end()]
                 pages += 1
                 changed(text.count(b"\n"))
-                await runner.send(to_bytes(lists.go_on))
+                await runner.out.send(to_bytes(lists.go_on))
                 continue
             try:
                 async with asyncio.timeout(_STALLED_S if end or more is not None else 2.0):

@@ -88,11 +88,11 @@ async def send_paced(
         came.set()
 
     began = mono_s()
-    with runner.heard_by(hear):
+    with runner.tap.heard_by(hear):
         for line in data.splitlines(keepends=True):
             heard.clear()
             for piece in _pieces(line, pace):
-                await runner.send(piece)
+                await runner.out.send(piece)
                 progress.sent += len(piece)
                 took = mono_s() - began
                 progress.left_s = took / progress.sent * (progress.total - progress.sent)

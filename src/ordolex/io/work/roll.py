@@ -28,5 +28,5 @@ async def call_roll(
         if not roll.remaining:
             done.set()
 
-    with runner.heard_by(hear):
+    with runner.tap.heard_by(hear):
         await done.wait()

@@ -73,7 +73,7 @@ async def show_signals(at: TalkAt) -> None:
 
 async def send_break(at: TalkAt) -> None:
     try:
-        await at.on_links(at.runner.send_break(0.25))
+        await at.on_links(at.runner.lines.send_break(0.25))
     except Fault as fault:
         at.say(str(fault), "bad")
     else:
@@ -95,7 +95,7 @@ async def _signal(at: TalkAt, what: str) -> None:
         if how is None:
             return
         for on in {"on": [True], "off": [False], "pulse": [False, True]}[how]:
-            outputs = runner.set_outputs(dtr=on) if what == "dtr" else runner.set_outputs(rts=on)
+            outputs = runner.lines.set_outputs(dtr=on) if what == "dtr" else runner.lines.set_outputs(rts=on)
             await at.on_links(outputs)
             if how == "pulse" and not on:
                 await asyncio.sleep(_PULSE_S)

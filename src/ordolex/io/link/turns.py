@@ -1,0 +1,202 @@
+"""Questions on a link, one after the other: each is sent, its answer waited for and judged, and what is still owed of
+earlier ones is told from it."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+
+from ordolex.core.link.exchange import Answer, Ended, Exchange
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.ladder import Rung
+from ordolex.core.link.owed import Late, Owed
+from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.state import LinkState
+from ordolex.io.link.held import Held
+from ordolex.io.link.journal import Journal
+from ordolex.io.system.clock import mono_s
+
+_KEPT = 4096  # bytes of an answer that are kept with what it was worth
+
+
+class Turns:
+    """send       sends a question's bytes
+    without    what of an answer may be kept
+    proved_by  the question that proved the link last
+    """
+
+    def __init__(
+        self, held: Held, state: LinkState, journal: Journal, send: Callable[[bytes], Awaitable[None]],
+        without: Callable[[bytes], bytes],
+    ) -> None:  # fmt: skip
+        self._held, self._state, self._journal, self._send, self._without = held, state, journal, send, without
+        self.proved_by: Question | None = None
+        self._turn = asyncio.Lock()
+        self._exchange: Exchange | None = None
+        self._answer: asyncio.Future[Answer] | None = None
+        self._owed = Owed()
+        self._late: asyncio.Future[Answer] | None = None
+        self._late_for: Question | None = None
+        self._timer: asyncio.TimerHandle | None = None
+
+    @property
+    def asking(self) -> str:
+        """The question that is under way, as text."""
+        return self._exchange.question.text if self._exchange is not None else ""
+
+    @property
+    def framed(self) -> bool:
+        """Whether what comes now belongs to a protocol with frames, and need not read as text."""
+        return self._exchange.question.codec is not None if self._exchange is not None else self._owed.frames
+
+    @property
+    def late(self) -> Late | None:
+        """How late answers come here, if any did."""
+        return self._owed.late
+
+    def forget(self) -> None:
+        """Nothing is owed any more: the line is another."""
+        self._owed.forget()
+
+    async def ask(self, question: Question, *, at_once: bool = False) -> Answer:
+        """Sends a question and waits for its answer. Raises a Fault only where it could not be sent.
+
+        Where answers of earlier questions may still come that could be taken for this one's, they are let run out
+        first, unless it is to go out `at_once`; if this very question was asked before and its answer comes late, that
+        is the answer, and nothing is sent."""
+        async with self._turn:
+            late = None if at_once else await self._let_run_out(question)
+            if late is not None:
+                return late
+            self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s, self._owed)
+            self._answer = asyncio.get_running_loop().create_future()
+            asked_s = self._exchange.asked_s
+            try:
+                await self._send(question.data)
+                self._wait_for_deadline()
+                answer = await self._answer
+            except BaseException:
+                self._owed.unanswered(question, asked_s)
+                raise
+            finally:
+                self._exchange = self._answer = None
+                self._stop_timer()
+            self._account_for(answer, asked_s)
+            self._judged(answer)
+            return answer
+
+    async def late_answer(self, question: Question) -> Answer | None:
+        """Waits for the answer of a question whose time-out has passed, for as long as it may still come; None where it
+        does not. Nothing is sent."""
+        async with self._turn:
+            return await self._let_run_out(question)
+
+    def heard(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        if self._exchange is not None:
+            answer = self._exchange.receive(data, errors, at_s)
+            if answer is not None:
+                self._settle(answer)
+            elif self._timer is None or self._exchange.next_deadline() < self._timer.when():
+                self._wait_for_deadline()
+        elif data:
+            self._heard_unasked(data, at_s)
+
+    def finish(self, why: Ended) -> None:
+        """Ends the wait for the present answer; what has come of it is kept."""
+        if self._late is not None and self._late_for is not None and not self._late.done():
+            self._late.set_result(Answer(self._late_for, b"", why, None, None))
+        if self._exchange is not None:
+            self._settle(self._exchange.stop(why))
+
+    # ---- answers that come late
+
+    async def _let_run_out(self, question: Question) -> Answer | None:
+        while self._held.transport is not None and (wait := self._owed.wait_s(question, mono_s())) > 0:
+            self._late, self._late_for = asyncio.get_running_loop().create_future(), question
+            try:
+                async with asyncio.timeout(wait):
+                    return await self._late
+            except TimeoutError:
+                continue
+            finally:
+                self._late = self._late_for = None
+        return None
+
+    def _heard_unasked(self, data: bytes, at_s: float) -> None:
+        """What comes while nothing is asked may be a late answer."""
+        found = self._owed.hear(data, at_s)
+        if found is None:
+            return
+        question, answered, took_s = found
+        self._said_late(question)
+        if self._late is not None and not self._late.done() and self._late_for is not None:
+            if self._late_for.data != question.data:
+                return
+            answer = Answer(self._late_for, answered, Ended.LATE, took_s, took_s)
+            self._judged(answer)
+            self._late.set_result(answer)
+
+    def _account_for(self, answer: Answer, asked_s: float) -> None:
+        """What is owed after this answer, or after none."""
+        now, question = mono_s(), answer.question
+        for other in self._owed.hear_beside(question, answer.data, now):
+            self._said_late(other)
+        if answer.ended is Ended.LOST:
+            return
+        if answer.ended is Ended.DOUBTFUL:
+            self._owed.suspect(now)
+        if answer.ended is not Ended.DOUBTFUL and question.judge(answer.data) is Verdict.RIGHT:
+            self._owed.answered(question, answer.data, asked_s, now)
+        else:
+            self._owed.unanswered(question, asked_s)
+
+    def _said_late(self, question: Question) -> None:
+        late = self._owed.late
+        words = f"the answer to {question.text!r} came late" + (f"; {late.words}" if late else "")
+        self._journal.note("note", words)
+
+    # ---- the answer's deadline
+
+    def _wait_for_deadline(self) -> None:
+        self._stop_timer()
+        if self._exchange is not None:
+            loop = asyncio.get_running_loop()
+            delay = max(0.0, self._exchange.next_deadline() - mono_s())
+            self._timer = loop.call_later(delay, self._deadline)
+
+    def _deadline(self) -> None:
+        self._timer = None
+        if self._exchange is None:
+            return
+        answer = self._exchange.tick(mono_s())
+        if answer is not None:
+            self._settle(answer)
+        else:
+            self._wait_for_deadline()
+
+    def _stop_timer(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+
+    def _settle(self, answer: Answer) -> None:
+        if self._answer is not None and not self._answer.done():
+            self._answer.set_result(answer)
+
+    def _judged(self, answer: Answer) -> None:
+        before, state = self._state.rung, self._state
+        if answer.ended not in (Ended.LOST, Ended.STOPPED):
+            state.answered(answer, mono_s())
+        if state.rung is Rung.PROVEN and answer.verdict is Verdict.RIGHT and answer.question.expected:
+            self.proved_by = answer.question
+        self._journal.rung_after(before)
+        text = f"asked {answer.question.text!r}: {answer.verdict.value}, {answer.ended.value}"
+        detail: dict[str, object] = {
+            "question_hex": answer.question.data.hex(),
+            "answer_hex": self._without(answer.data)[:_KEPT].hex(),
+            "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 3),
+            "last_ms": None if answer.last_s is None else round(answer.last_s * 1000, 3),
+            "verdict": answer.verdict.value,
+            "line_errors": answer.errors.total,
+        }
+        self._journal.note("answer", text, detail)
