@@ -11,7 +11,6 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
-from ordolex.io.link import runner as runner_module
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import Listener, Transport
@@ -91,7 +90,7 @@ async def test_waiting_can_be_stopped_and_what_came_is_kept(notes: Notes) -> Non
 
 
 async def test_a_port_lost_in_mid_answer_ends_it_and_comes_back(notes: Notes, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(runner_module, "_RETRY_S", (0.02,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.02,))
     twins: list[MemoryTransport] = []
 
     def make() -> MemoryTransport:
@@ -120,7 +119,7 @@ async def test_a_port_lost_in_mid_answer_ends_it_and_comes_back(notes: Notes, mo
 async def test_a_link_that_waits_follows_its_adapter_and_is_proven_again(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(runner_module, "_RETRY_S", (0.02,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.02,))
     twins: dict[str, MemoryTransport] = {"/dev/old": MemoryTransport(instrument)}
 
     def make(endpoint: Endpoint) -> MemoryTransport:
@@ -143,7 +142,7 @@ async def test_a_link_that_waits_follows_its_adapter_and_is_proven_again(
 
 
 async def test_releasing_while_gone_ends_the_return(notes: Notes, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(runner_module, "_RETRY_S", (0.01,))
+    monkeypatch.setattr("ordolex.io.link.comes_back._RETRY_S", (0.01,))
     first = MemoryTransport()
     made: list[MemoryTransport] = []
 
@@ -216,7 +215,7 @@ async def test_asking_a_closed_port_is_refused(notes: Notes) -> None:
 async def test_a_port_that_takes_no_bytes_is_told_and_does_not_hang(
     notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(runner_module, "_STUCK_AFTER_S", 0.05)
+    monkeypatch.setattr("ordolex.io.link.outgoing._STUCK_AFTER_S", 0.05)
     runner = running(notes, FaultyTransport(MemoryTransport(), write_hangs=True))
     await runner.open()
     with pytest.raises(PortStuck, match="flow control"):

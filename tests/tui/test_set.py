@@ -189,6 +189,7 @@ async def test_registers_are_shown_in_both_customs_and_their_order_found(
 
 async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_drive(tmp_path, monkeypatch) as (site, drive):
+        monkeypatch.setattr("ordolex.session.units._LISTEN_S", 100)  # however late the other one speaks
         await site.pilot.press("n")
         await prompt(site, "3-5")
         port = site.twins["/dev/made-up"]
@@ -197,11 +198,12 @@ async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, mon
         def another_master_speaks() -> bool:
             if "another master speaks" in site.said():
                 return True
-            port.say(question + answer)  # as often as it is looked at: whenever the program listens, it is heard
+            port.say(question + answer)
             return False
 
         await site.until(another_master_speaks)
         assert drive.sent == []
+        monkeypatch.setattr("ordolex.session.units._LISTEN_S", 0.1)
         await site.pilot.press("n")
         await prompt(site, "3-5")
         await site.pick("4")

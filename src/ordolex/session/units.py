@@ -11,6 +11,7 @@ from ordolex.io.device.modbus import Scanned, scan
 from ordolex.io.link.runner import LinkRunner
 
 _LISTEN_S = 0.8
+_MORE_S = 0.3  # behind the first bytes, so that the units can be named
 
 
 async def listen_and_scan(
@@ -26,15 +27,19 @@ async def listen_and_scan(
 
 async def _listen(runner: LinkRunner) -> str:
     """What speaks on the line unasked; empty for silence."""
-    heard = bytearray()
+    heard, begun = bytearray(), asyncio.Event()
 
     def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
         heard.extend(data)
+        begun.set()
 
     with runner.tap.heard_by(hear):
-        await asyncio.sleep(_LISTEN_S)
-    if not heard:
-        return ""
+        try:
+            async with asyncio.timeout(_LISTEN_S):
+                await begun.wait()
+        except TimeoutError:
+            return ""
+        await asyncio.sleep(_MORE_S)
     units = sorted({heard[begin] for begin, _ in frames_in(bytes(heard))})
     of = f", frames of units {', '.join(str(unit) for unit in units)}" if units else ""
-    return f"another master speaks on this line: {len(heard)} bytes in {_LISTEN_S:g} s{of}; nothing was sent into that"
+    return f"another master speaks on this line: {len(heard)} bytes{of}; nothing was sent into that"
