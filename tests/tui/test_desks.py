@@ -26,6 +26,7 @@ from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import NotNetworkSerial, PortHeld
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
+from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.desk import FindDesk
 from ordolex.tui.desks.keep.desk import KeepDesk
 from ordolex.tui.desks.match.desk import MatchDesk
@@ -102,7 +103,7 @@ async def at_site(
         async with site.app.run_test(size=size) as pilot:
             site.pilot = pilot
             yield site
-            while site.app.is_running and len(site.app._desks) < 6:
+            while site.app.is_running and len(site.app.desks) < 6:
                 await pilot.pause(
                     0.02
                 )  # the harness closes the application without its own leaving, which waits for them
@@ -196,7 +197,7 @@ async def test_a_held_port_says_by_whom_and_nothing_is_lost(tmp_path: Path, monk
         await site.until(lambda: "held by logger (process 812); close it there" in site.said())
         assert site.app.desk.word == "Find"
         assert "try 1:" in site.said()
-        site.app._open(site.book.links()[0])
+        site.app.desk.post_message(Desk.OpenWanted(site.book.links()[0]))
         await site.until(lambda: "try 2:" in site.said())
         await site.until(lambda: "held by logger" in site.lifeline())
         assert site.book.links()[0].line == "9600 8N1"
@@ -307,8 +308,8 @@ async def test_an_adapter_with_a_new_number_takes_its_link_along(
 ) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = []
-        link = site.book.add_link(LinkRecord(0, "left", "/dev/old", "9600 8N1", "typed", "usb A7"))
-        site.app.session.links.append(link)
+        links = site.app.session.links
+        links.change(replace(links.keep("/dev/old", "9600 8N1", "typed"), name="left", adapter="usb A7"))
         site.ports = [PORT]
         await site.until(lambda: site.book.links()[0].endpoint == "/dev/made-up")
         await site.until(lambda: "left is now at /dev/made-up" in site.said())

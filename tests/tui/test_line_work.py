@@ -35,7 +35,7 @@ async def say(site: Site, text: str) -> None:
 
 async def more(site: Site, what: str) -> None:
     await site.pilot.press("ctrl+b")
-    await site.pick(what)
+    await site.pick(f"talk.{what}")
 
 
 async def test_a_question_is_asked_again_and_again_with_a_table(
@@ -253,7 +253,7 @@ async def test_echoes_signals_and_earlier_entries(tmp_path: Path, monkeypatch: p
             await site.until(lambda text=text: site.rows().count(text) >= 2)
         await more(site, "echo")
         await site.until(lambda: "each character stands twice" in str(site.app.desk.query_one(HeadLine).text))
-        await more(site, "earlier")
+        await more(site, "sent_earlier")
         await prompt(site, "STATUS")
         await site.pick("0")
         entry = site.app.desk.query_one("#say", EntryLine)
@@ -292,8 +292,8 @@ async def test_what_was_offered_for_one_link_does_not_stand_for_another(
         await site.open_port()
         session = site.app.session
         one = session.links.change(replace(session.links[0], first_question="LIST?"))
-        other = site.book.add_link(replace(one, id=0, name="other", endpoint="/dev/other", first_question="ID?"))
-        session.links.append(other)
+        session.links.keep("/dev/other", one.line, "typed")
+        other = session.links.change(replace(session.links[1], name="other", first_question="ID?"))
         entry = site.app.desk.query_one("#say", EntryLine)
         for link, offered in ((one, "LIST?"), (other, "ID?")):
             session.links.choose(link)

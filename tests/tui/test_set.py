@@ -76,7 +76,7 @@ async def want(site: Site, name: str, text: str) -> None:
 
 async def more(site: Site, what: str) -> None:
     await site.pilot.press("o")
-    await site.pick(what)
+    await site.pick(f"set.{what}")
 
 
 async def picture(site: Site) -> str:

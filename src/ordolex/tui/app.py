@@ -48,8 +48,7 @@ class OrdolexApp(App[None]):
     """A further desk is one more of PLACES, in a class of this that has its JOBS and BINDINGS from them."""
 
     TITLE = "Ordolex"
-    ENABLE_COMMAND_PALETTE = True
-    COMMAND_PALETTE_BINDING = "ctrl+p"
+    ENABLE_COMMAND_PALETTE = False  # ours is opened by a job: its key is the device's while that is worked by key
     PLACES: ClassVar[tuple[Place, ...]] = PLACES
     JOBS: ClassVar[tuple[Job, ...]] = jobs(PLACES)
     BINDINGS: ClassVar[list[BindingType]] = [*bindings(JOBS), ("ctrl+c", "interrupt", "leave")]
