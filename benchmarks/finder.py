@@ -20,11 +20,11 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
-from ordolex.cli.exchange import NoBook
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
 from ordolex.core.match.formats import formats, usual
 from ordolex.core.match.order import RATES
+from ordolex.io.book.nowhere import NoBook
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asks import generic
 from ordolex.io.match.matcher import Matcher

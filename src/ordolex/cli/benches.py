@@ -66,7 +66,7 @@ def find(
         if ask is not None:
             _ask_all(ports.all, ask, line, wait, json)
             return
-    rows = ports.all
+    rows = ports.listed
     if json:
         print_json([row.as_dict() for row in rows])
         return
@@ -81,9 +81,9 @@ def find(
         while not stopped:
             time.sleep(_WATCH_S)
             ports.survey()
-            for word, row in changes_between(rows, ports.all):
+            for word, row in changes_between(rows, ports.listed):
                 typer.echo(f"{word:8} {_row_text(row)}")
-            rows = ports.all
+            rows = ports.listed
 
 
 def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:

@@ -13,18 +13,24 @@ from ordolex.io.system.clock import mono_s
 
 
 class Ports:
-    """all      as surveyed last, with those that left
+    """listed   as surveyed last
     surveys  how often they were surveyed
     tries    how often each was tried in vain
     """
 
     def __init__(self, names: dict[str, str]) -> None:
-        self.all: list[PortFacts] = []
+        self.listed: list[PortFacts] = []
+        self._left: list[PortFacts] = []
         self.surveys = 0
         self.changes = Changes()
         self.tries = Tries()
         self._names = names
         self._last_seen: dict[str, PortFacts] = {}
+
+    @property
+    def all(self) -> list[PortFacts]:
+        """With those that left lately."""
+        return self.listed + self._left
 
     @property
     def surveyed(self) -> bool:
@@ -48,16 +54,19 @@ class Ports:
         self._last_seen |= {port.identity or port.endpoint: port for port in ports}
         there = {port.identity or port.endpoint for port in ports}
         left = [self._last_seen[identity] for identity in self.changes.left if identity not in there]
-        self.all = [*ports, *(replace(port, state="gone", holder="") for port in left)]
+        self.listed = ports
+        self._left = [replace(port, state="gone", holder="") for port in left]
         self.mark(is_ours)
 
     def mark(self, is_ours: Callable[[PortFacts], bool]) -> None:
         """With the technician's names, and which of them are ours."""
-        named = [replace(port, name=self._names.get(port.identity, port.name)) for port in self.all]
-        self.all = [
-            replace(port, state="held", holder="us") if port.state != "gone" and is_ours(port) else port
-            for port in named
-        ]
+
+        def marked(port: PortFacts) -> PortFacts:
+            return replace(port, name=self._names.get(port.identity, port.name))
+
+        listed = [marked(port) for port in self.listed]
+        self.listed = [replace(port, state="held", holder="us") if is_ours(port) else port for port in listed]
+        self._left = [marked(port) for port in self._left]
 
     def name_of(self, identity: str) -> str:
         """What an adapter is called: by the technician, else by the survey."""
@@ -85,13 +94,6 @@ class Ports:
 
 def changes_between(before: Sequence[PortFacts], now: Sequence[PortFacts]) -> list[tuple[str, PortFacts]]:
     """("came", "changed" or "left", the port) from one survey to the next."""
-    out = []
-    for port in now:
-        known = next((old for old in before if old.endpoint == port.endpoint), None)
-        was_there = known is not None and known.state != "gone"
-        if port != known:
-            word = "left" if port.state == "gone" else "changed" if was_there else "came"
-            if word != "left" or was_there:
-                out.append((word, port))
-    there = {port.endpoint for port in now}
-    return out + [("left", port) for port in before if port.endpoint not in there and port.state != "gone"]
+    known, there = {port.endpoint for port in before}, {port.endpoint for port in now}
+    out = [("changed" if port.endpoint in known else "came", port) for port in now if port not in before]
+    return out + [("left", port) for port in before if port.endpoint not in there]

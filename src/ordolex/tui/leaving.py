@@ -84,23 +84,23 @@ async def _remind(at: FrameAt) -> None:
 
 def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:
     """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed. A terminal that is
-    gone can hold up the leaving for ever; the ports and the book do not wait for it."""
-
-    def close_and_end() -> None:
-        close_book()
-        os._exit(0)
-
-    def leave_for_good() -> None:
-        app.exit()
-        rescue = threading.Timer(_RESCUE_S, close_and_end)
-        rescue.daemon = True
-        rescue.start()
-
+    gone, or takes nothing any more, holds up the screen's loop for ever; the ports and the book do not wait for it, and
+    so the signal is not taken in the loop."""
     loop = asyncio.get_running_loop()
+    rescue = threading.Timer(_RESCUE_S, _close_and_end, (close_book,))
+    rescue.daemon = True
+
+    def leave_for_good(number: int, frame: object) -> None:
+        if not rescue.is_alive() and not rescue.finished.is_set():
+            rescue.start()
+        loop.call_soon_threadsafe(app.exit)
+
     for name in ("SIGTERM", "SIGHUP", "SIGINT"):
         number = getattr(signal, name, None)
-        if number is not None:
-            try:
-                loop.add_signal_handler(number, leave_for_good)
-            except (NotImplementedError, RuntimeError):  # Windows; not the main thread
-                return
+        if number is not None and threading.current_thread() is threading.main_thread():
+            signal.signal(number, leave_for_good)
+
+
+def _close_and_end(close_book: Callable[[], None]) -> None:
+    close_book()
+    os._exit(0)

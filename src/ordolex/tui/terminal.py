@@ -1,17 +1,20 @@
-"""The terminal that the interface runs in, where it does not send what it should."""
+"""The terminal that the interface runs in, where it does not send what it should, or is gone."""
 
 from __future__ import annotations
 
 import codecs
 import importlib
 import os
+import signal
 from functools import partial
+from types import SimpleNamespace
 from typing import Any
 
 
 def forgiving_driver() -> Any:
     """The framework's driver, but bytes that are no UTF-8, as from a terminal with another character set, do not end
-    the program: each is taken for an unknown key. None where the framework's own is right."""
+    the program: each is taken for an unknown key. A terminal that is gone is a hang-up, and is not asked on and on.
+    None where the framework's own is right."""
     if os.name != "posix":
         return None
     driver: Any = importlib.import_module("textual.drivers.linux_driver")
@@ -19,10 +22,23 @@ def forgiving_driver() -> Any:
     class ForgivingDriver(driver.LinuxDriver):  # type: ignore[misc]
         def run_input_thread(self) -> None:
             strict = driver.getincrementaldecoder
-            driver.getincrementaldecoder = lambda name: partial(codecs.getincrementaldecoder(name), "replace")
+            driver.getincrementaldecoder = lambda name: partial(_decoder, name)
             try:
                 super().run_input_thread()
+            except OSError:  # nothing can be read from it any more
+                os.kill(os.getpid(), signal.SIGHUP)
             finally:
                 driver.getincrementaldecoder = strict
 
     return ForgivingDriver
+
+
+def _decoder(name: str) -> Any:
+    decode = codecs.getincrementaldecoder(name)("replace").decode
+
+    def decoded(data: bytes, final: bool = False) -> str:
+        if not data and not final:  # it is read only when there is something to read
+            raise OSError("the terminal has hung up")
+        return decode(data, final)
+
+    return SimpleNamespace(decode=decoded)

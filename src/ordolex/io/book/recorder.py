@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import sqlite3
 import tempfile
 import threading
@@ -284,11 +285,12 @@ def _identity(path: Path) -> tuple[int, int] | None:
 
 def _safe_place(path: Path) -> Path:
     """A new book in the program's own folder, or where that cannot be written in the system's for temporary files."""
+    name = re.sub(r"(\.rescued-\d+)+$", "", path.stem)  # a second time, the name does not grow
     for folder in (places.books(), Path(tempfile.gettempdir())):
         with contextlib.suppress(OSError):
             private_folder(folder)
             number = 1
-            while (safe := folder / f"{path.stem}.rescued-{number}{path.suffix or '.ordolex'}").exists():
+            while (safe := folder / f"{name}.rescued-{number}{path.suffix or '.ordolex'}").exists():
                 number += 1
             private_file(safe)
             return safe

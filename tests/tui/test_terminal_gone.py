@@ -1,0 +1,50 @@
+"""A terminal that stops reading, and then is gone: the program leaves, and the book is whole."""
+
+from __future__ import annotations
+
+import os
+import pty
+import signal
+import time
+from pathlib import Path
+
+import pytest
+
+from ordolex.io.book.reader import BookReader
+from tests.conftest import program
+from tests.tui.terminal import IN_TMUX
+
+pytestmark = IN_TMUX[0]  # it is the real program, and a terminal of its own
+
+
+def worked(pid: int) -> tuple[str, ...]:
+    """How much the main thread has done so far."""
+    return tuple(Path(f"/proc/{pid}/task/{pid}/stat").read_text().rpartition(")")[2].split()[11:13])
+
+
+@pytest.mark.parametrize("number", [None, signal.SIGTERM])
+def test_a_terminal_that_stalls_and_is_gone_does_not_keep_the_program(
+    number: signal.Signals | None, tmp_path: Path
+) -> None:
+    book, command = tmp_path / "site.ordolex", program("--book", str(tmp_path / "site.ordolex"))
+    pid, master = pty.fork()
+    if pid == 0:
+        os.execve(command[0], command, {**os.environ, "TERM": "xterm-256color"})
+    said = b""
+    while b"Choose a port" not in said:
+        said += os.read(master, 65536)
+    stands = 0
+    while stands < 100:  # it looks at its links twenty times a second, so that this is no rest
+        before = worked(pid)
+        if stands == 5:
+            os.write(master, b"\x19")  # Ctrl+Y draws all of it anew, and nobody reads it
+        time.sleep(0.02)
+        stands = stands + 1 if worked(pid) == before else 0
+    if number is not None:
+        os.kill(pid, number)
+    else:
+        os.close(master)
+    _, status = os.waitpid(pid, 0)
+    assert os.WIFEXITED(status) or os.WIFSIGNALED(status)
+    assert not book.with_name(book.name + "-wal").exists(), "a closed book is one file"
+    BookReader(book).close()
