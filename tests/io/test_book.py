@@ -52,7 +52,7 @@ def test_which_ports_were_held_at_a_moment(path: Path) -> None:
     again.recorder.note(Event(2, 9, 9, "opened", "opened", {"endpoint": "/dev/c"}))
     again.close()
     reader = BookReader(path)
-    held = {at: dict(reader.held_at(at)) for at in (0, 2, 4, 5, 8, 9)}
+    held = {at: dict(reader.known.held_at(at)) for at in (0, 2, 4, 5, 8, 9)}
     reader.close()
     assert held[0] == {} and held[2] == {1: "/dev/a", 2: "/dev/b"} and held[4] == {2: "/dev/b"}
     assert held[5] == {1: "/dev/a", 2: "/dev/b"} and held[8] == {1: "/dev/a"}

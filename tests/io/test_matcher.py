@@ -219,7 +219,7 @@ async def test_a_match_that_is_stopped_says_so_and_can_go_on_where_it_was(
     book.close()
     again = Book(tmp_path / "b.ordolex")  # in another visit too
     try:
-        assert again.reader.stopped_match(link.id) >= silent
+        assert again.reader.known.stopped_match(link.id) >= silent
         again.recorder.note(Event(link.id, 1, 1, "match", "not matched after 9 trials: nothing was heard"))
     finally:
         again.close()

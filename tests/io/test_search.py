@@ -143,7 +143,7 @@ def test_a_jump_in_time_reads_a_handful_of_rows(tmp_path: Path) -> None:
         steps += 1
         return 0
 
-    reader._connection.set_progress_handler(count, 100)  # called every hundred steps of SQLite's machine
+    reader._file.connection.set_progress_handler(count, 100)  # called every hundred steps of SQLite's machine
     chunk = next(reader.chunks(span=((first + last) // 2, None)))
     assert abs(chunk.utc_us - (first + last) // 2) < 200_000
     assert steps < 30, "it does not read the table from its beginning"

@@ -119,7 +119,7 @@ def _names(book: Path | None) -> dict[str, str]:
         return {}
     reader = BookReader(book)
     try:
-        return reader.adapters()
+        return reader.known.adapters()
     finally:
         reader.close()
 

@@ -67,7 +67,7 @@ def _completeness(pulled: KeptList) -> dict[str, object]:
 
 
 async def _pull(alone: Alone, lists: Lists, chosen: list[ListPlan]) -> list[KeptList]:
-    before = alone.book.reader.table if alone.book is not None else lambda link, name: None
+    before = alone.book.reader.known.table if alone.book is not None else lambda link, name: None
     async with alone.opened() as runner:
         return [await pull_list(runner, alone.recorder, lists, one, before(alone.link, one.name)) for one in chosen]
 

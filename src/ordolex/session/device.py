@@ -38,7 +38,7 @@ def table_of(sheet: Sheet, unit: int, reader: BookReader | None, link: int) -> S
     """The device's settings, with what the book knows of them."""
     table = SettingsTable(sheet, unit)
     if reader is not None:
-        table.remember((event.kind, event.detail) for event in reader.events_of("found", "set", link=link))
+        table.remember((event.kind, event.detail) for event in reader.known.events_of("found", "set", link=link))
     return table
 
 

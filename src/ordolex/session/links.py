@@ -85,7 +85,7 @@ class Links:
 
     def last_good(self) -> LinkRecord | None:
         """The link that was proven last, in this visit or an earlier one."""
-        proven = self._book.reader.last_proven_link()
+        proven = self._book.reader.known.last_proven_link()
         return next((link for link in self._all if link.id == proven), None)
 
 

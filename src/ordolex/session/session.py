@@ -52,7 +52,7 @@ class Session:
         self.book = book
         self.hub = hub
         self.site = book.reader.site()
-        self.ports = Ports(book.reader.adapters())
+        self.ports = Ports(book.reader.known.adapters())
         self.links = Links(book, self.ports.of)
         self.devices = Devices(book)
         self.works = Works(hub.call)

@@ -111,5 +111,5 @@ def said_in(book: Path, kind: str, words: str = "") -> None:
         time.sleep(0.1)
         with contextlib.suppress(Fault):
             reader = BookReader(book)
-            said = [event.text for event in reader.events_of(kind)]
+            said = [event.text for event in reader.known.events_of(kind)]
             reader.close()

@@ -60,7 +60,7 @@ def _write(reader: BookReader, folder: Path) -> list[str]:
     for link in links:
         for direction, word in (("rx", "heard"), ("tx", "sent")):
             put_pieces(f"raw/{_file_name(link.name)}.{word}.bin", "raw", link.id, direction)
-    for event, table in reader.tables():
+    for event, table in reader.known.tables():
         when = re.sub(r"[^\d]", "", utc_text(event.utc_us)[:19])
         stem = f"tables/{_file_name(names.get(event.link, 'book'))}.{_file_name(table.name)}.{when}"
         put(f"{stem}.csv", table.csv())

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.io.book.book import make_book
-from ordolex.io.book.reader import LAST_US
+from ordolex.io.book.rows import LAST_US
 from ordolex.io.system.faults import BookFault, Fault
 
 _MAGIC = b"SQLite format 3\x00"

@@ -28,11 +28,14 @@ def rows_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> It
             continue
         wanted, fold = sieve.wanted
         way = _WAY.get(sieve.direction) if sieve.direction is not None else None
-        ids = reader.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
-        groups = (
-            rows_of(_near(chunk, wanted, fold=fold) for chunk in group) for group in reader.around(ids, len(wanted))
+        ids = (
+            reader.found.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
         )
-        notes = rows_of(reader.events_with(sieve.text, sieve.link))
+        groups = (
+            rows_of(_near(chunk, wanted, fold=fold) for chunk in group)
+            for group in reader.found.around(ids, len(wanted))
+        )
+        notes = rows_of(reader.found.events_with(sieve.text, sieve.link))
         for link, row in chain(chain.from_iterable(groups), notes):
             if sieve.passes(link, row):
                 yield link, row

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.order import attempts, longest_s
 from ordolex.core.match.verdict import Kind, judge
-from ordolex.io.book.reader import STOPPED
+from ordolex.io.book.known import STOPPED
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asking import Asking
 from ordolex.io.match.listening import LONGEST_SILENT_S, Listening

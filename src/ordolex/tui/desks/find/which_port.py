@@ -79,7 +79,7 @@ async def ask_everywhere(at: FindAt) -> None:
         at.say("No port is free to ask on", "unsure")
         return
     _propose(at)
-    measured = at.session.book.reader.answer_ms()
+    measured = at.session.book.reader.known.answer_ms()
     if not at.asked.lines[2]:
         at.asked.lines = (*at.asked.lines[:2], str(proposed_wait_ms(measured)))
     slowest = f"; the slowest of {len(measured)} answers took {max(measured):.0f}" if measured else ""

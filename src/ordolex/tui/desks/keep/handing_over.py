@@ -50,7 +50,7 @@ def _export(book: Path, typed: str, form: str, sieve: Sieve, names: dict[int, st
 
 
 async def show_tables(at: KeepAt) -> None:
-    tables = at.session.book.reader.tables()
+    tables = at.session.book.reader.known.tables()
     if not tables:
         at.say("No list was pulled yet: Ctrl+B in Talk pulls them", "unsure")
         return
@@ -62,7 +62,7 @@ async def show_tables(at: KeepAt) -> None:
     if chosen is None:
         return
     event, table = tables[int(chosen)]
-    before = at.session.book.reader.table_before(event)
+    before = at.session.book.reader.known.table_before(event)
     title = f"{visible_text(table.name)}: {len(table.rows)} rows, {complete(table).words}"
     shown = Picture(title, [*_changes(before, table), *_table_lines(table)], "x writes it as CSV, Esc goes back")
     if await at.ask(shown):

@@ -46,7 +46,7 @@ def _jump_to(at: KeepAt, day: str, time: timedelta) -> None:
     for number, (_, row) in enumerate(entries):
         if since_midnight(row.at_us) >= (day, time):
             at.timeline.view.go_to(number)
-            held = [at.names.get(link, "?") for link, _ in at.session.book.reader.held_at(row.at_us)]
+            held = [at.names.get(link, "?") for link, _ in at.session.book.reader.known.held_at(row.at_us)]
             ports = f"ports held then: {', '.join(held)}" if held else "no port was held then"
             at.say(f"row {number + 1} of {len(entries)}, {clock_time(row.at_us)}; {visible_text(ports)}", "good")
             return

@@ -31,7 +31,7 @@ async def begin(at: MatchAt) -> None:
         at.say("A match is running on this link; Esc stops it", "unsure")
         return
     at.wishes.moved = False
-    tried = at.session.book.reader.stopped_match(link.id)
+    tried = at.session.book.reader.known.stopped_match(link.id)
     if tried:
         choices = [
             ("on", f"Go on: {len(tried)} questions that brought nothing are not asked again"),

@@ -107,7 +107,7 @@ async def measure(at: SetAt) -> None:
     )
     if run is None:
         return
-    earlier = [Run.of(event.detail) for event in at.session.book.reader.events_of("run", link=link.id)]
+    earlier = [Run.of(event.detail) for event in at.session.book.reader.known.events_of("run", link=link.id)]
     at.session.keep_event(link, "run", f"{run.conditions}: {run.words}", run.as_dict())
     rows = [visible_text(f"{one.conditions or 'no conditions':30} {one.words}") for one in [*earlier[-12:], run]]
     if earlier:

@@ -93,11 +93,11 @@ def _places(at: TalkAt) -> dict[str, str]:
     link = at.link
     sheet = at.session.devices.sheet_of(link)
     places = dict(sheet.dial) if sheet is not None else {}
-    for event in at.session.book.reader.events_of("place"):
+    for event in at.session.book.reader.known.events_of("place"):
         places[str(event.detail["name"])] = str(event.detail["number"])
     return places
 
 
 def _last_results(at: TalkAt) -> dict[str, str]:
-    events = at.session.book.reader.events_of("dialled")
+    events = at.session.book.reader.known.events_of("dialled")
     return {str(event.detail["number"]): f"last {event.detail['result']}" for event in events}

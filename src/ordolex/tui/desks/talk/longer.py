@@ -72,7 +72,7 @@ async def pull_lists(at: TalkAt) -> None:
             sending.now = f"{rows} lines"
 
         book = at.session.book
-        before = book.reader.table(link.id, one.name)
+        before = book.reader.known.table(link.id, one.name)
         pulled = await at.do(sending, pull_list(runner, book.recorder, lists, one, before, changed))
         if pulled is None:
             return
@@ -82,7 +82,7 @@ async def pull_lists(at: TalkAt) -> None:
 async def call_roll(at: TalkAt) -> None:
     """The points come from a table that was pulled, or are typed; each is ticked when the device speaks of it."""
     link, runner = at.link, at.runner
-    tables = [table for event, table in at.session.book.reader.tables() if event.link == link.id]
+    tables = [table for event, table in at.session.book.reader.known.tables() if event.link == link.id]
     columns = [
         (f"{t}.{c}", f"{visible_text(table.name)}: {visible_text(name)}")
         for t, table in enumerate(tables[:6])

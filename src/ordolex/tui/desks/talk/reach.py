@@ -32,7 +32,7 @@ async def show_layers(at: TalkAt) -> None:
 
 async def show_tried(at: TalkAt) -> None:
     link = at.link
-    rows = tried(at.session.book.reader.events_of(*CHANGES, *EFFECTS, link=link.id))
+    rows = tried(at.session.book.reader.known.events_of(*CHANGES, *EFFECTS, link=link.id))
     good = last_good(rows)
     lines = [
         f"{clock_time(row.at_us)}  {'✓' if row is good else ' '} {cut(visible_text(row.what), 62):62} {row.effect}"
