@@ -28,6 +28,7 @@ from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.desk import FindDesk
+from ordolex.tui.desks.find.port_list import PortList
 from ordolex.tui.desks.keep.desk import KeepDesk
 from ordolex.tui.desks.match.desk import MatchDesk
 from ordolex.tui.widgets.entry_line import EntryLine
@@ -582,9 +583,15 @@ async def test_sixty_four_ports_that_come_and_go_ten_times_a_second(
             find.survey_changed()
             await site.pilot.press("down")
             await site.pilot.pause(0.1)
-        assert {row.name for row in find._rows} >= {port.name for port in many}  # those that left are still told of
+        assert {row.name for row in find.query_one(PortList).listed} >= {
+            port.name for port in many
+        }  # those that left are still told of
         site.ports = [PORT]
-        await site.until(lambda: any(port.endpoint == PORT.endpoint and port.state == "free" for port in find._rows))
+        await site.until(
+            lambda: any(
+                port.endpoint == PORT.endpoint and port.state == "free" for port in find.query_one(PortList).listed
+            )
+        )
         await site.pilot.press("f1")
         await site.until(lambda: len(site.app.screen_stack) == 2)
 

@@ -1,0 +1,99 @@
+"""Find: the list of ports. What just came or left stands out; the cursor stays on its port."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.widgets import DataTable
+
+from ordolex.core.text.visible import visible_text
+from ordolex.io.ports.survey import PortFacts
+from ordolex.io.system.clock import mono_s
+from ordolex.session.ports import Ports
+from ordolex.tui.theme import BAD, STATES, TIED, Palette
+from ordolex.tui.widgets.wording import cut
+
+
+class PortList(DataTable[Text]):
+    """`ports` are the session's; `listed` are those shown."""
+
+    DEFAULT_CSS = """
+    PortList { height: 1fr; background: $background; scrollbar-size: 1 1; overflow-x: hidden; }
+    PortList > .datatable--even-row { background: $background; }
+    PortList > .datatable--odd-row { background: $background; }
+    PortList:focus { background-tint: $background 0%; }
+    PortList > .datatable--header { background: $background; color: $dim; text-style: none; }
+    PortList > .datatable--cursor { background: $bar; color: $foreground; text-style: bold; }
+    PortList > .datatable--hover { background: $surface; }
+    """
+
+    def __init__(self, ports: Ports) -> None:
+        super().__init__(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
+        self._ports = ports
+        self.listed: list[PortFacts] = []
+        self._fresh: tuple[bool, ...] = ()
+        self._names: tuple[str, ...] = ()
+
+    @property
+    def port(self) -> PortFacts | None:
+        """The row under the cursor."""
+        return self.listed[self.cursor_row] if 0 <= self.cursor_row < len(self.listed) else None
+
+    def draw_anew(self) -> None:
+        """At the next look, in the colours and the width of now."""
+        self._names = ()
+
+    def look(self, width: int, ink: Palette) -> PortFacts | None:
+        """Draws the survey; the port that was chosen because it is the only one that may be opened, if any was."""
+        before, names = self.port, _names(width)
+        if names != self._names:
+            self._names = names
+            self.clear(columns=True)
+            for name in names:
+                self.add_column(name, key=name)
+            self.listed = []
+        ports = self._ports.all
+        fresh = tuple(self._came_s_ago(port) is not None for port in ports)
+        if self.listed == ports and fresh == self._fresh and self.row_count:
+            return None
+        self.listed, self._fresh = ports, fresh
+        self.clear()
+        for port in ports:
+            self.add_row(*self._cells(port, width, ink), key=port.endpoint)
+        if before is not None:
+            self.move_cursor(row=next((i for i, p in enumerate(ports) if p.endpoint == before.endpoint), 0))
+            return None
+        free = [row for row, port in enumerate(ports) if port.may_be_opened]
+        if len(free) != 1:
+            return None
+        self.move_cursor(row=free[0])
+        return ports[free[0]]
+
+    def _came_s_ago(self, port: PortFacts) -> float | None:
+        return self._ports.changes.came_s_ago(port.identity or port.endpoint, mono_s())
+
+    def _cells(self, port: PortFacts, width: int, ink: Palette) -> list[Text]:
+        glyph, colour = STATES.get(port.state, (BAD, "brick"))
+        state = port.state.replace("-", " ")
+        if port.holder == "us":
+            glyph, colour, state = TIED, "moss", "held by us"
+        elif port.state == "gone" and (port.identity or port.endpoint) in self._ports.changes.left:
+            glyph, colour, state = BAD, "brick", "just left"
+        elif port.may_be_opened and self._came_s_ago(port) is not None:
+            glyph, colour, state = "▸", "copper", "just came"
+        cells = {
+            "state": Text(f"{glyph} {state}", ink.style(colour)),
+            "name": Text(cut(visible_text(port.name), 22 if width < 96 else 26), ink.style("ink")),
+            "endpoint": Text(cut(visible_text(port.endpoint), 28), ink.style("dim")),
+            "sticker": Text(port.sticker, ink.style("ink")),
+            "what it is": Text(cut(visible_text(port.what), width - 82), ink.style("dim")),
+        }
+        return [cells[name] for name in self._names]
+
+
+def _names(width: int) -> tuple[str, ...]:
+    """The columns for which there is room."""
+    if width >= 96:
+        return ("state", "name", "endpoint", "sticker", "what it is")
+    if width >= 64:
+        return ("state", "name", "endpoint")
+    return ("state", "name")
