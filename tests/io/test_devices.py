@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
 
 import pytest
 
 from ordolex.bench.devices.bus import Bus
-from ordolex.core.device.setting import Outcome
+from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.protocols.framed import Frame, find, wrap
 from ordolex.core.sheet import Sheet, read_sheet
 from ordolex.core.sheet.base import filled
+from ordolex.core.sheet.parameters import Action, Parameter, Setting
 from ordolex.core.uart.receiver import Character
-from ordolex.io.device.base import Trouble
+from ordolex.io.device.base import Changed, Trouble, nobody
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.link.runner import LinkRunner
@@ -152,3 +154,37 @@ async def test_on_an_adapter_that_echoes_an_echo_is_never_taken_for_an_answer(no
 def test_what_a_value_holds_is_never_read_as_control_bytes() -> None:
     assert filled("set {a} {b}<CR>", {"a": "<ESC>\\r", "b": "x"}) == b"set <ESC>\\r x\r"
     assert filled("{other}\\r", {"a": "1"}) == b"{other}\r"
+
+
+class Shelf:
+    """A device that keeps what it is told; `stuck` is what it keeps as it was."""
+
+    def __init__(self, stuck: str = "") -> None:
+        self.values: dict[str, Setting] = {}
+        self.told: list[str] = []
+        self._stuck = stuck
+
+    async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
+        return [Reading(p.name, Outcome.READ, self.values.get(p.name, 0), b"") for p in parameters]
+
+    async def write(self, parameter: Parameter, value: Setting) -> str:
+        self.told.append(parameter.name)
+        if parameter.name != self._stuck:
+            self.values[parameter.name] = value
+        return "taken"
+
+    def preview(self, parameter: Parameter, value: Setting) -> bytes:
+        return b""
+
+    async def act(self, action: Action) -> str:
+        return ""
+
+
+async def test_settings_go_out_by_rank_whoever_asks_in_what_order_and_stop_at_the_first_that_does_not_hold() -> None:
+    named = {name: Parameter(name=name, kind="whole", rank=rank) for name, rank in (("c", 3), ("a", 1), ("b", 2))}
+    wanted: list[tuple[Parameter, Setting]] = [(parameter, 7) for parameter in named.values()]
+    shelf = Shelf()
+    assert [one.name for one in await apply(shelf, wanted)] == shelf.told == ["a", "b", "c"]
+    stuck = Shelf("b")
+    done = await apply(stuck, wanted)
+    assert stuck.told == ["a", "b"] and [one.good for one in done] == [True, False]
