@@ -15,7 +15,7 @@ import typer
 
 from ordolex.bench.plan import Plan, read_plan
 from ordolex.bench.serve import serve, stop_with_parent
-from ordolex.cli.common import USAGE, faults_said, print_json, refuse
+from ordolex.cli.common import USAGE, faults_said, print_document, refuse
 from ordolex.cli.exchange import stop_on_signals
 from ordolex.cli.interface import run_interface
 from ordolex.core.line.notation import read_line
@@ -68,7 +68,7 @@ def find(
             return
     rows = ports.listed
     if json:
-        print_json([row.as_dict() for row in rows])
+        print_document("find", [row.as_dict() for row in rows])
         return
     if not rows:
         typer.echo("no serial port; plug an adapter in, or start `ordolex bench`")
@@ -97,12 +97,13 @@ def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) 
 
     tries = asyncio.run(ask_everywhere(rows, settings, question, say, NoBook()))
     if json:
-        print_json(
+        print_document(
+            "find --ask",
             [
                 {**t.port.as_dict(), "answered": t.answered, "reply": t.answer.data.decode("utf-8", "replace")
                  if t.answer else None, "line_errors": t.answer.errors.total if t.answer else 0, "why": t.why}
                 for t in tries
-            ]
+            ],
         )  # fmt: skip
     if not any(t.answered for t in tries):
         refuse(f"none of {len(tries)} ports answered {question.text!r} at {settings.text}; try another rate")
@@ -172,7 +173,7 @@ def _list_bench(plan: Plan, demo_plan: bool, json: bool) -> None:
             for d in plan.device
         ]
     if json:
-        print_json({"devices": devices})
+        print_document("bench --list", {"devices": devices})
         return
     for device in devices:
         typer.echo(f"{device['name']:26} {device['line']:10} {device['endpoint']} {device['pty']}".rstrip())
@@ -204,7 +205,7 @@ async def _serve(plan: Plan, ready_file: Path | None, with_parent: bool, json: b
 
 def _say_served(notice: BenchNotice, json: bool) -> None:
     if json:
-        print_json(notice.as_dict())
+        print_document("bench", notice.as_dict())
         return
     for device in notice.devices:
         typer.echo(f"{device.name:26} {device.line:10} {device.endpoint} {device.pty}".rstrip())

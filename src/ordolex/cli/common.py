@@ -32,6 +32,13 @@ def print_json(value: Any) -> None:
     typer.echo(json_text(value))
 
 
+def print_document(command: str, value: Any) -> None:
+    """What a command prints with `--json`, held against its model."""
+    from ordolex.cli.documents import document
+
+    print_json(document(command, value))
+
+
 def refuse(message: str, status: int = FAILED, *, json: bool = False) -> NoReturn:
     """One line on stderr, made safe to show, and out. With `json` the document on stdout is the error."""
     if json:

@@ -9,7 +9,7 @@ from typing import Annotated, Any, TypeVar
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
+from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_document, refuse
 from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, shown
 from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.match.wishes import read_units
@@ -68,7 +68,7 @@ def read(
 
         readings = _with_device(known, endpoint, unit, address, line, book, work)
     if json:
-        print_json([_as_json(p, r) for p, r in zip(wanted, readings, strict=True)])
+        print_document("read", [_as_json(p, r) for p, r in zip(wanted, readings, strict=True)])
     else:
         for parameter, reading in zip(wanted, readings, strict=True):
             value = f"{shown(parameter, reading.value)} {parameter.unit}".strip()
@@ -102,7 +102,7 @@ def write(
 
         done = _with_device(known, endpoint, unit, "", line, book, work)
     if json:
-        print_json([_written_json(one) for one in done])
+        print_document("write", [_written_json(one) for one in done])
     else:
         for one in done:
             words = f"{one.name}: {one.before} → {one.wanted}, now {one.after}: {one.verdict} {one.words}"
@@ -142,9 +142,10 @@ def scan_units(
 
         found = [one for one in asyncio.run(work()) if one.answer]
     if json:
-        print_json(
-            [{"unit": f.unit, "answer": f.answer, "ms": f.ms and round(f.ms, 1), "right": f.right} for f in found]
-        )
+        answered = [
+            {"unit": f.unit, "answer": f.answer, "ms": f.ms and round(f.ms, 1), "right": f.right} for f in found
+        ]
+        print_document("scan", answered)
     if not any(one.right for one in found):
         refuse(f"none of {len(numbers)} units answered at {settings.settings.text}", FAILED)
 

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Protocol
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_json, refuse
+from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_document, refuse
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
@@ -48,7 +48,7 @@ def ask(
         with kept_in(book, endpoint, read.settings) as alone:
             answer, evidence = asyncio.run(_ask(alone, question))
     if json:
-        print_json(_as_json(answer, evidence))
+        print_document("ask", _as_json(answer, evidence))
     problem = _problem(answer, evidence, has_line=read_endpoint(endpoint).has_line)
     if problem:
         refuse(problem, FAILED)
@@ -156,7 +156,7 @@ def record(
     if volumes is not None:
         result["books"] = [str(path) for path in volumes.books]
     if json:
-        print_json(result)
+        print_document("record", result)
     if not status.keeping:
         refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
     if status.moved:

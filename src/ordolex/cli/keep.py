@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, print_json, refuse
+from ordolex.cli.common import FAILED, USAGE, faults_said, print_document, refuse
 from ordolex.core.record.export import FORMS, export
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.record.sieve import Sieve
@@ -90,7 +90,7 @@ def rescue_book(
         check_new(into, book=damaged)
         done = rescue(damaged, into)
     if json:
-        print_json({"into": str(into), **done.as_dict()})
+        print_document("book rescue", {"into": str(into), **done.as_dict()})
     else:
         typer.echo(done.words)
     if not done.chunks and not done.events:
@@ -106,7 +106,7 @@ def visit(
     with faults_said(json):
         files = write_visit(book, into)
     if json:
-        print_json({"into": str(into), "files": files})
+        print_document("visit", {"into": str(into), "files": files})
     else:
         typer.echo("\n".join(files))
 
@@ -123,7 +123,7 @@ def secret(
         found = list(search(searched, wanted))
     if json:
         places = [{"file": str(place.file), "at": place.at, "as": place.disguise} for place in found]
-        print_json({"searched": [str(path) for path in searched], "found": places})
+        print_document("secret", {"searched": [str(path) for path in searched], "found": places})
     for place in found if not json else ():
         typer.echo(f"{place.file}: byte {place.at}, {place.disguise}")
     if found:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from ordolex.cli.common import FAILED, faults_said, line_for, print_json, refuse
+from ordolex.cli.common import FAILED, faults_said, line_for, print_document, refuse
 from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import complete
 from ordolex.core.text.visible import visible_text
@@ -51,7 +51,7 @@ def pull_lists(
         if out is not None:
             _write(out, pulled, force)
     if json:
-        print_json([one.table.as_dict() | _completeness(one) for one in pulled])
+        print_document("lists", [one.table.as_dict() | _completeness(one) for one in pulled])
     else:
         for one in pulled:
             typer.echo(visible_text(one.words))

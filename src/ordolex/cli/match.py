@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
+from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_document, refuse, write_drawing
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture, Flags, spread_of, starts_from_times
@@ -59,7 +59,7 @@ def solve(
         if draw is not None and result.best is not None:
             _draw(draw, result.best.best, line, force)
     if json:
-        print_json(_as_json(result, verdict))
+        print_document("solve", _as_json(result, verdict))
     else:
         _print(result, verdict, line, explain)
     if not data:
@@ -201,7 +201,7 @@ def match(
         with kept_in(book, endpoint, read_line("9600 8N1").settings) as alone:
             found = asyncio.run(_match(alone, options, known))
     if json:
-        print_json(_match_json(found))
+        print_document("match", _match_json(found))
     else:
         for trial in found.trials:
             sent = f"sent {trial.sent!r}, " if trial.sent else ""

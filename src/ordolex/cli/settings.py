@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from ordolex.cli.common import faults_said, print_json
+from ordolex.cli.common import faults_said, print_document
 from ordolex.core.line.notation import read_line
 
 
@@ -25,13 +25,14 @@ def line(
         read = read_line(text)
     settings = read.settings
     if json:
-        print_json(
+        print_document(
+            "line",
             {
                 **settings.as_dict(),
                 "assumed": list(read.assumed),
                 "bits_per_frame": settings.bits_per_frame,
                 "characters_per_s": round(settings.characters_per_s, 3),
-            }
+            },
         )
         return
     typer.echo(settings.words)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from ordolex.cli.common import FAILED, faults_said, print_json, refuse
+from ordolex.cli.common import FAILED, faults_said, print_document, print_json, refuse
 from ordolex.core.sheet import SheetError, checklist
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own.sheets import all_sheets, own_folder, read_file
@@ -36,7 +36,7 @@ def check(
         except SheetError as error:
             refuse(str(error), FAILED, json=json)
     if json:
-        print_json({"ok": True, "name": sheet.name})
+        print_document("sheet check", {"ok": True, "name": sheet.name})
     else:
         _say(f"{file}: the sheet {sheet.name} is right")
 
@@ -46,7 +46,9 @@ def list_sheets(json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """List the sheets that ship and one's own."""
     sheets, faults = all_sheets()
     if json:
-        print_json([{"name": s.name, "device": s.device, "line": s.line.settings} for s in sheets.values()])
+        print_document(
+            "sheet list", [{"name": s.name, "device": s.device, "line": s.line.settings} for s in sheets.values()]
+        )
     else:
         for sheet in sheets.values():
             _say(f"{sheet.name:22} {sheet.line.settings:10} {sheet.device}")

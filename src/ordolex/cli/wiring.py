@@ -7,7 +7,15 @@ from typing import Annotated, Any, NamedTuple
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, ForceOption, faults_said, print_json, refuse, write_drawing
+from ordolex.cli.common import (
+    FAILED,
+    USAGE,
+    ForceOption,
+    faults_said,
+    print_document,
+    refuse,
+    write_drawing,
+)
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow
 from ordolex.core.text.escapes import to_bytes
@@ -107,7 +115,7 @@ def _wire(near: End, far: End, names: list[str], have: Bag, flow: Flow, draw: Dr
     if draw.path is not None and finding is not None:
         _draw(near, far, finding, draw.path, draw.force)
     if json:
-        print_json(_as_json(finding, solution, change))
+        print_document("wire", _as_json(finding, solution, change))
     else:
         _say(near, far, finding, solution, change)
     if finding is None or not finding.works:
@@ -165,7 +173,10 @@ def _say(near: End, far: End, finding: Finding | None, solution: Solution, chang
 
 def _list(have: Bag, json: bool) -> None:
     if json:
-        print_json({"ends": list(ENDS), "bag": [{"name": name, "count": count} for name, (_, count) in have.items()]})
+        print_document(
+            "wire --list",
+            {"ends": list(ENDS), "bag": [{"name": name, "count": count} for name, (_, count) in have.items()]},
+        )
         return
     for name in ENDS:
         typer.echo(end_words(name))
@@ -183,7 +194,7 @@ def _say_idle(text: str, json: bool) -> None:
     except ValueError:
         refuse(f"--idle {text!r}: give readings in volts, such as '-8.4' or '0 3.3'", USAGE, json=json)
     if json:
-        print_json({"level": verdict.level, "means": verdict.means, "sure": verdict.sure})
+        print_document("wire --idle", {"level": verdict.level, "means": verdict.means, "sure": verdict.sure})
     else:
         typer.echo(f"{verdict.level}: {verdict.means}")
 
@@ -208,7 +219,7 @@ def bus(
 
             write_drawing(draw_bus(nodes, baud, verdicts), draw, force=force)
     if json:
-        print_json([{"rule": v.rule, "kept": v.kept, "text": v.text, "source": v.source} for v in verdicts])
+        print_document("bus", [{"rule": v.rule, "kept": v.kept, "text": v.text, "source": v.source} for v in verdicts])
     else:
         for v in verdicts:
             typer.echo(f"{GOOD if v.kept else BAD} {v.rule:12} {v.text}  ({v.source})")

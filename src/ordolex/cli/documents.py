@@ -1,0 +1,295 @@
+"""The documents that commands print with `--json`, as models: what is printed is held against them; their
+JSON Schema is what `ordolex schema` prints. A command that fails may print `Failure` instead."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from ordolex.core.sheet import Sheet
+
+Value = bool | int | float | str | None
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Failure(Document):
+    error: str
+
+
+class Line(Document):
+    baud: int
+    data_bits: int
+    parity: str
+    stop_bits: int | float
+    flow: str
+    text: str
+    assumed: list[str] = Field(description="what was not said, and is taken to be usual")
+    bits_per_frame: int | float
+    characters_per_s: float
+
+
+class Port(Document):
+    endpoint: str
+    name: str
+    what: str
+    serial: str
+    state: str = Field(description="free, held, no-rights, no-driver, gone, or unknown")
+    holder: str
+    identity: str = Field(description="what the port is called across replugging and renumbering")
+    sticker: str
+    first_question: str
+    bench: bool
+    usb_id: str
+    place: str
+    driver: str
+    uart: str
+    pair: str
+    kind: str
+
+
+class Tried(Port):
+    answered: bool
+    reply: str | None
+    line_errors: int
+    why: str
+
+
+class Asked(Document):
+    sent_hex: str
+    reply: str
+    reply_hex: str
+    ms: float | None = Field(description="from the question to the last byte of the answer")
+    first_ms: float | None
+    line_errors: int
+    line: str
+    verdict: str
+    rung: str
+    ended: str
+
+
+class Recorded(Document):
+    book: str
+    bytes: int
+    seconds: float
+    line_errors: int
+    rung: str
+    kept: bool
+    books: list[str] | None = Field(None, description="with --rotate: all of them")
+
+
+class ReadValue(Document):
+    name: str
+    value: Value
+    unit: str
+    raw_hex: str
+    outcome: str
+    words: str
+
+
+class WrittenValue(Document):
+    name: str
+    before: Value
+    wanted: Value
+    after: Value = Field(description="as it was read back")
+    verdict: str
+    words: str
+
+
+class Unit(Document):
+    unit: int
+    answer: str
+    ms: float | None
+    right: bool
+
+
+class PulledList(Document):
+    name: str
+    columns: list[str]
+    rows: list[list[str]]
+    odd: list[tuple[int, str]] = Field(description="line and text of what fits no row")
+    missing: list[int]
+    twice: list[int]
+    ended: str
+
+
+class RankedSetting(Document):
+    line: str
+    polarity: str
+    probability: float
+    text: str
+    hex: str
+    exact_baud: float
+    shape: str
+
+
+class Solved(Document):
+    verdict: str
+    words: str
+    listen_at: str | None
+    apart: list[str]
+    ranked: list[RankedSetting]
+
+
+class Trial(Document):
+    line: str
+    sent_hex: str
+    heard_hex: str
+    line_errors: int
+    verdict: str
+    seconds: float
+
+
+class Matched(Document):
+    found: bool
+    line: str | None
+    polarity: str
+    evidence: str
+    answered: bool
+    reads_alike: list[str]
+    seconds: float
+    trials: list[Trial]
+
+
+class Visited(Document):
+    into: str
+    files: list[str]
+
+
+class Place(Document):
+    file: str
+    at: int
+    disguise: str = Field(alias="as")
+
+
+class Searched(Document):
+    searched: list[str]
+    found: list[Place]
+
+
+class Rescued(Document):
+    into: str
+    links: int
+    chunks: int
+    bytes: int
+    events: int
+    skipped: int
+
+
+class SheetChecked(Document):
+    ok: bool
+    name: str
+
+
+class SheetNamed(Document):
+    name: str
+    device: str
+    line: str
+
+
+class Rule(Document):
+    rule: str
+    kept: bool
+    text: str
+    source: str
+
+
+class BenchDevice(Document):
+    name: str
+    kind: str
+    line: str = Field(description="what stands on the device's sticker")
+    polarity: str
+    endpoint: str
+    pty: str
+    state: str = ""
+    first_question: str = ""
+    holder: str = ""
+    pair: str = ""
+
+
+class Bench(Document):
+    pid: int
+    site: str
+    control: str = Field(description="host:port of the console that sets faults")
+    devices: list[BenchDevice]
+
+
+class BenchList(Document):
+    devices: list[BenchDevice]
+
+
+class Signal(Document):
+    name: str
+    from_pin: str
+    to_pin: str
+    ok: bool
+    path: list[str]
+
+
+class Wired(Document):
+    works: bool
+    parts: list[str]
+    signals: list[Signal]
+    problems: list[str]
+    buy: str | None = Field(description="the part that would help, where no chain from the bag works")
+    mend: str | None = Field(description="the change that would help a chain in hand")
+
+
+class BagPart(Document):
+    name: str
+    count: int
+
+
+class EndsAndBag(Document):
+    ends: list[str]
+    bag: list[BagPart]
+
+
+class Idle(Document):
+    level: str
+    means: str
+    sure: bool
+
+
+DOCUMENTS: dict[str, Any] = {
+    "line": Line,
+    "find": list[Port],
+    "find --ask": list[Tried],
+    "ask": Asked,
+    "record": Recorded,
+    "read": list[ReadValue],
+    "write": list[WrittenValue],
+    "scan": list[Unit],
+    "lists": list[PulledList],
+    "solve": Solved,
+    "match": Matched,
+    "visit": Visited,
+    "secret": Searched,
+    "book rescue": Rescued,
+    "sheet check": SheetChecked,
+    "sheet list": list[SheetNamed],
+    "sheet show": Sheet,
+    "bus": list[Rule],
+    "bench": Bench,
+    "bench --list": BenchList,
+    "wire": Wired,
+    "wire --list": EndsAndBag,
+    "wire --idle": Idle,
+    "failure": Failure,
+}
+"""Command, with the option where another one is printed → its document."""
+
+
+def document(command: str, value: object) -> Any:
+    """The value, as its model has it. Raises pydantic's ValidationError for one that the model does not know."""
+    adapter: TypeAdapter[Any] = TypeAdapter(DOCUMENTS[command])
+    return adapter.dump_python(adapter.validate_python(value), mode="json", by_alias=True, exclude_unset=True)
+
+
+def schema(command: str) -> dict[str, Any]:
+    """JSON Schema of the command's document."""
+    found = TypeAdapter(DOCUMENTS[command]).json_schema(by_alias=True)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": f"ordolex {command} --json", **found}
