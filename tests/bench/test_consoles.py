@@ -3,16 +3,17 @@
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
+from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.tables.complete import complete
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.uart.receiver import Character
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.link.steps import perform
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import pull
 from ordolex.io.work.paced import read_pace, send_paced
 from ordolex.io.work.rate import change_rate, clean_rates
-from ordolex.io.work.rubout import probe_rubout
 from tests.conftest import Notes, ServeBench, until
 
 FEEDER: dict[str, object] = {"name": "f", "kind": "feeder", "line": "38400 8N1", "interval_s": 0.0}
@@ -97,7 +98,7 @@ async def test_the_fastest_clean_rate_has_a_row_for_each_rate(serve_bench: Serve
 
 async def test_the_key_that_rubs_out_is_found(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await in_menu(serve_bench, notes)
-    assert (await probe_rubout(runner))[0] == "DEL"
+    assert (await perform(runner, probe_rubout()))[0] == "DEL"
     await runner.release()
 
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.link.question import Question
+from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.talk.points import Roll, read_points
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
+from ordolex.io.link.steps import perform
 from ordolex.io.work.boot import wait_for_boot as boots
 from ordolex.io.work.paced import Progress
 from ordolex.io.work.roll import call_roll as roll_called
-from ordolex.io.work.rubout import probe_rubout
 from ordolex.session.lists import pull_list
 from ordolex.session.works import Sending
 from ordolex.tui.desks.talk.at import TalkAt
@@ -130,7 +131,7 @@ async def wait_for_boot(at: TalkAt) -> None:
 
 async def rubout(at: TalkAt) -> None:
     link, runner = at.link, at.runner
-    found: tuple[str, str] | None = await at.do(Sending("which key rubs out"), probe_rubout(runner))
+    found: tuple[str, str] | None = await at.do(Sending("which key rubs out"), perform(runner, probe_rubout()))
     if found is not None:
         if found[0]:
             at.session.talks.of(link).backspace = found[0]

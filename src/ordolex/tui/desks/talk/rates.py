@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ordolex.core.link.question import Question
+from ordolex.core.link.rate import Changed
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.escapes import named, to_bytes
-from ordolex.io.work.rate import Changed, RateRow
+from ordolex.io.work.rate import RateRow
 from ordolex.io.work.rate import change_rate as rate_changed
 from ordolex.io.work.rate import clean_rates as rates_tried
 from ordolex.session.works import Sending

@@ -1,0 +1,49 @@
+"""A modem's calls as sequences: dialling, coming back to its command state, hanging up by command and by DTR."""
+
+from __future__ import annotations
+
+from ordolex.core.link.question import Question
+from ordolex.core.link.steps import Outputs, Quiet, Steps, Wait, asked
+from ordolex.core.protocols.at.call import ESCAPE, GUARD_S
+from ordolex.core.protocols.at.results import AtReply, read_reply
+from ordolex.core.protocols.codecs import AtCodec
+
+_DIAL_S = 60.0
+_DTR_S = 0.6
+
+
+def command(text: bytes, timeout_s: float = 3.0) -> Steps[AtReply]:
+    """One command line without its CR, and its answer; an empty result where none came."""
+    data = text if text == ESCAPE else text + b"\r"
+    answer = yield from asked(Question(data, timeout_s=timeout_s, codec=AtCodec(data)))
+    return read_reply(data, answer.data)
+
+
+def dial(number: str) -> Steps[AtReply]:
+    """Raises ValueError for a number that cannot be dialled, before anything is sent."""
+    digits = "".join(c for c in number if c not in " -/()")
+    if not digits or any(c not in "0123456789*#+,WTP@!ABCD" for c in digits.upper()):
+        raise ValueError(f"{number!r} is no number; digits, * # + and , for a pause (V.250, 6.3.1)")
+    return command(b"ATD" + digits.encode(), _DIAL_S)
+
+
+def escape() -> Steps[AtReply]:
+    """From data to commands; the call stays up. Nothing may go out for a second before and after."""
+    yield Quiet(GUARD_S)
+    return (yield from command(ESCAPE, GUARD_S + 2.0))
+
+
+def hang_up(*, in_data: bool) -> Steps[str]:
+    """By command; where the modem does not take it, by DTR. A sentence on what ended the call."""
+    if in_data and not (yield from escape()).good:
+        return (yield from drop_dtr())
+    reply = yield from command(b"ATH")
+    return f"hung up by ATH: {reply.words}" if reply.good else (yield from drop_dtr())
+
+
+def drop_dtr() -> Steps[str]:
+    """V.250, 6.2.2 leaves what that does to &D; as shipped it hangs up."""
+    yield Outputs(dtr=False)
+    yield Wait(_DTR_S)
+    yield Outputs(dtr=True)
+    return "hung up by dropping DTR"
