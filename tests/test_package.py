@@ -1,9 +1,11 @@
 """What is handed out: wheel and source archive hold all that the program reads, and run where nothing else is."""
 
 import os
+import re
 import subprocess
 import sys
 import tarfile
+import tomllib
 from pathlib import Path
 
 import ordolex
@@ -61,3 +63,10 @@ def test_every_benchmark_and_script_can_be_begun() -> None:
     where = [str(ROOT), str(ROOT / "benchmarks")]
     done = subprocess.run([sys.executable, "-c", code, *where, *files], capture_output=True, text=True, timeout=100)
     assert done.returncode == 0 and len(files) > 10, done.stderr
+
+
+def test_what_is_needed_is_what_is_installed() -> None:
+    """A package that only this machine has, because somebody installed it by hand, would fail everywhere else."""
+    needed = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["dependencies"]
+    locked = {line.split("==")[0].lower() for line in (ROOT / "requirements.lock").read_text().split()}
+    assert {re.split(r"[<>=]", one)[0].lower() for one in needed} <= locked
