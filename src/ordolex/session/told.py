@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordolex.core.advice.causes import Inferred, Told
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.ladder import Rung
 from ordolex.io.link.view import LinkView
 
 
@@ -33,4 +34,5 @@ class ToldOfLinks:
         inferred = self._inferred.get(view.link)
         if inferred is not None and inferred.heard_at != line:
             inferred = None
-        return Told(view.signals.inputs, inferred, dict(self._outcomes.get(view.link, {})), bus)
+        proven = view.evidence.rung is Rung.PROVEN
+        return Told(view.signals.inputs, inferred, dict(self._outcomes.get(view.link, {})), bus, proven)

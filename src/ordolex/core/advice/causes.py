@@ -45,15 +45,19 @@ class Told:
     inferred  what an inference over the same bytes says
     outcomes  name of a test by hand → the number of its outcome
     bus       whether devices have addresses
+    proven    a question was answered rightly, at the settings of now
     """
 
     inputs: frozenset[str] | None = None
     inferred: Inferred | None = None
     outcomes: Mapping[str, int] = field(default_factory=dict)
     bus: bool = False
+    proven: bool = False
 
 
 NOTHING_TOLD = Told()
+_REFUTED_BY_A_RIGHT_ANSWER = frozenset({"line end"})
+"""Both ends take each other's line ends then, whichever they are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,6 +267,8 @@ def causes(signs: Signs, told: Told = NOTHING_TOLD) -> list[Cause]:
         found = list(_of_silence(signs, told))
     known = [*facts(signs), *_of_told(signs, told)]
     weighs = _weights(told)
+    if told.proven:
+        found = [cause for cause in found if cause.name not in _REFUTED_BY_A_RIGHT_ANSWER]
     found = [cause for cause in found if cause.likely > 0 or weighs.get(cause.name, 0) > 0]
     odds = [_odds(cause, weighs.get(cause.name, 0.0)) for cause in found]
     total = sum(odds) + _ANOTHER
