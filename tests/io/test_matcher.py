@@ -223,4 +223,4 @@ async def test_a_match_that_is_stopped_says_so_and_can_go_on_where_it_was(
         again.recorder.note(Event(link.id, 1, 1, "match", "not matched after 9 trials: nothing was heard"))
     finally:
         again.close()
-    assert BookReader(tmp_path / "b.ordolex").stopped_match(link.id) == set(), "one that ended is no stopped one"
+    assert BookReader(tmp_path / "b.ordolex").known.stopped_match(link.id) == set(), "one that ended is no stopped one"
