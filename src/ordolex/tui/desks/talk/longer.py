@@ -55,7 +55,6 @@ async def repeat(at: TalkAt) -> None:
 
 
 async def pull_lists(at: TalkAt) -> None:
-    link = at.link
     link, runner = at.link, at.runner
     sheet = at.session.devices.sheet_of(link)
     if sheet is None or sheet.lists is None:
