@@ -13,6 +13,7 @@ from importlib.resources import files
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from ordolex.bench.plan import Plan
 from ordolex.bench.serve import Bench
@@ -20,6 +21,9 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.port.bench_notice import BenchNotice, decode
 from ordolex.core.record.items import Event
 from ordolex.io.transport.base import ModemLines
+
+settings.register_profile("ordolex", deadline=None)  # no property fails because the machine was busy for a moment
+settings.load_profile("ordolex")
 
 
 @pytest.fixture(autouse=True)

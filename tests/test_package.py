@@ -8,6 +8,9 @@ import tarfile
 import tomllib
 from pathlib import Path
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 import ordolex
 
 ROOT = Path(__file__).parents[1]
@@ -70,3 +73,8 @@ def test_what_is_needed_is_what_is_installed() -> None:
     needed = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["dependencies"]
     locked = {line.split("==")[0].lower() for line in (ROOT / "requirements.lock").read_text().split()}
     assert {re.split(r"[<>=]", one)[0].lower() for one in needed} <= locked
+
+
+@given(st.integers(0, 1))
+def test_no_property_fails_because_the_machine_is_busy(number: int) -> None:
+    assert settings().deadline is None
