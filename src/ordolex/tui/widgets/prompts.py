@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import ClassVar, TypeVar
 
 from textual.app import ComposeResult
@@ -62,6 +63,23 @@ class Palette(CommandPalette):
 
     def dismiss(self, result: None = None) -> AwaitComplete:
         return super().dismiss(result) if self.app.screen is self else AwaitComplete()
+
+    def _action_command_list(self, action: str) -> None:
+        """A list that is not laid out yet has no pages, and the framework looks for one: such a key is for nothing."""
+        with suppress(KeyError):
+            super()._action_command_list(action)
+
+
+class Choices(OptionList):
+    """A short list; the same holds for its pages."""
+
+    def action_page_up(self) -> None:
+        with suppress(KeyError):
+            super().action_page_up()  # type: ignore[no-untyped-call]
+
+    def action_page_down(self) -> None:
+        with suppress(KeyError):
+            super().action_page_down()  # type: ignore[no-untyped-call]
 
 
 class LinePrompt(Prompt[str | None]):
@@ -125,7 +143,7 @@ class Pick(Prompt[str | None]):
             yield Static(self._title, classes="title", markup=False)
             if self._text:
                 yield Static(self._text, markup=False)
-            yield OptionList(*(Option(words, id=answer) for answer, words in self._choices), markup=False)
+            yield Choices(*(Option(words, id=answer) for answer, words in self._choices), markup=False)
             yield Static("Enter takes it, Esc goes back", classes="dim")
 
     def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
