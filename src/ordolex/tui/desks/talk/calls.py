@@ -69,10 +69,6 @@ async def escape(at: TalkAt) -> None:
         at.tell(words, good=reply.good)
 
 
-async def end(at: TalkAt) -> None:
-    await end_call(at)
-
-
 async def end_call(at: TalkAt) -> bool:
     """Whether the call is ended now."""
     link, runner = at.link, at.runner

@@ -121,11 +121,7 @@ JOBS = (
         help="Of a screen that is wider than the window.",
     ),
     Job(
-        "talk.stop",
-        "Stop waiting",
-        looking.stop,
-        key="escape",
-        help="Ends the wait for an answer; what came is kept.",
+        "talk.stop", "Stop waiting", looking.stop, key="escape", help="Ends the wait for an answer; what came is kept."
     ),
     Job("talk.page_up", "Back", looking.page_up, key="pageup", help="Scrolls back; new rows go on being kept."),
     Job(
@@ -153,27 +149,12 @@ JOBS = (
     Job("talk.clean", "Find the fastest clean rate", rates.clean_rates, needs=an_open_link),
     Job("talk.lists", "Pull lists from the device into tables", longer.pull_lists, needs=an_open_link),
     Job("talk.repeat", "Ask again and again, with a table of the values", longer.repeat, needs=an_open_link),
-    Job(
-        "talk.rubout",
-        "Which of Backspace and Delete does the device take?",
-        longer.rubout,
-        needs=an_open_link,
-    ),
+    Job("talk.rubout", "Which of Backspace and Delete does the device take?", longer.rubout, needs=an_open_link),
     Job("talk.charset", "Character set", said.choose_charset, needs=a_link),
     Job("talk.reset", "Reset the device's screen", signals.reset, needs=a_link),
     Job("talk.clear", "Clear the view; the record stays", signals.clear, needs=a_link),
-    Job(
-        "talk.sent_earlier",
-        "Search what was sent earlier, to send it again or edit it",
-        said.earlier,
-        needs=a_link,
-    ),
-    Job(
-        "talk.signals",
-        "Control lines, flow control and error counters",
-        signals.show_signals,
-        needs=a_link,
-    ),
+    Job("talk.sent_earlier", "Search what was sent earlier, to send it again or edit it", said.earlier, needs=a_link),
+    Job("talk.signals", "Control lines, flow control and error counters", signals.show_signals, needs=a_link),
     Job(
         "talk.low",
         "Open with DTR and RTS low, or high again: for a device that resets on DTR; kept with the link",
@@ -181,10 +162,7 @@ JOBS = (
         needs=a_link,
     ),
     Job(
-        "talk.echo",
-        "Local echo on or off: show what is typed on the device's screen",
-        signals.turn_echo,
-        needs=a_link,
+        "talk.echo", "Local echo on or off: show what is typed on the device's screen", signals.turn_echo, needs=a_link
     ),
     Job("talk.wrap", "Break the lines of a wide screen, or pan it", signals.turn_wrap, needs=a_link),
     Job(
@@ -195,24 +173,11 @@ JOBS = (
     ),
     Job("talk.layers", "How far does it reach? Layer by layer, and each direction", reach.show_layers, needs=a_link),
     Job("talk.tried", "What was changed, one thing after the other, and what it did", reach.show_tried, needs=a_link),
-    Job(
-        "talk.census",
-        "Who talks in sentences (NMEA 0183), and what was measured",
-        reach.show_census,
-        needs=a_link,
-    ),
+    Job("talk.census", "Who talks in sentences (NMEA 0183), and what was measured", reach.show_census, needs=a_link),
     Job("talk.dial", "Modem: dial a place of the address book", calls.dial, needs=an_open_link),
+    Job("talk.escape", "Modem: back to its command state, the call stays up", calls.escape, needs=an_open_link),
+    Job("talk.hang_up", "Modem: hang up", calls.end_call, needs=an_open_link),
     Job(
-        "talk.escape",
-        "Modem: back to its command state, the call stays up",
-        calls.escape,
-        needs=an_open_link,
-    ),
-    Job("talk.hang_up", "Modem: hang up", calls.end, needs=an_open_link),
-    Job(
-        "talk.hand_over",
-        "Release the port and keep DTR on, for another program",
-        leaving.hand_over,
-        needs=an_open_link,
+        "talk.hand_over", "Release the port and keep DTR on, for another program", leaving.hand_over, needs=an_open_link
     ),
 )

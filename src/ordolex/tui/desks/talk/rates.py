@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed
 from ordolex.core.port.endpoint import read_endpoint
@@ -68,9 +66,8 @@ def _rate_command(at: TalkAt) -> str:
 
 
 def _keep_rate(at: TalkAt) -> None:
-    link, runner = at.link, at.runner
-    if runner.line.text != link.line:
-        at.session.links.change(replace(link, line=runner.line.text, source="changed in lock step"))
+    if at.runner.line.text != at.link.line:
+        at.session.links.follow_line(at.link, at.runner.line, "changed in lock step")
 
 
 async def clean_rates(at: TalkAt) -> None:
