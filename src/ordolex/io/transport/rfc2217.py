@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from collections import Counter
-from collections.abc import Callable
-from typing import Any
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
@@ -22,12 +19,11 @@ from ordolex.core.netserial.comport import (
 from ordolex.core.netserial.ends import Agreed, Command, ComPortClient, Data, Held, NotSpoken
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.io.system.faults import NotNetworkSerial, PortHeld, PortLost, SettingsRefused
-from ordolex.io.transport.base import Listener, ModemLines
+from ordolex.io.transport.base import Listener
+from ordolex.io.transport.com_port import Commands, LineNotices, fail, modem_lines
 from ordolex.io.transport.tcp import TcpTransport
 
 AGREE_S = 3.0
-ANSWER_S = 3.0
-_NOTICE_ALONE_S = 0.05  # a line-state notice whose byte has not come by then stands for itself
 _WATCHED = LineState.BREAK | LineState.FRAMING | LineState.PARITY | LineState.OVERRUN
 _BREAK_OUTPUTS = {True: Control.BREAK_ON, False: Control.BREAK_OFF}
 
@@ -37,20 +33,15 @@ class Rfc2217Transport(TcpTransport):
         super().__init__(endpoint)
         self._com = ComPortClient()
         self._agreed: asyncio.Future[bool] | None = None
-        self._answers: dict[Code, asyncio.Future[int]] = {}
-        self._wanted: dict[Code, int] = {}
-        self._owed = Counter[Code]()
-        """Answers that did not come in time, and may come yet."""
-        self._asking = asyncio.Lock()
-        self._line_errors: LineErrors | None = None
+        self._commands = Commands(self._flush)
+        self._notices = LineNotices(self._deliver)
         self.places_errors = True  # a notice stands right before its byte
         self._may_send = asyncio.Event()
         self._may_send.set()
 
     async def open(self, line: LineSettings, listener: Listener) -> None:
         self._com = ComPortClient()  # each opening negotiates from the beginning
-        self._line_errors = None
-        self._asking, self._owed, self._wanted = asyncio.Lock(), Counter[Code](), {}
+        self._commands, self._notices = Commands(self._flush), LineNotices(self._deliver)
         self._may_send.set()
         self._agreed = asyncio.get_running_loop().create_future()
         await self._connect()
@@ -81,7 +72,7 @@ class Rfc2217Transport(TcpTransport):
             raise NotNetworkSerial(f"{where} does not speak RFC 2217", f"try {raw} for its raw bytes")
 
     async def configure(self, line: LineSettings) -> None:
-        wanted, got = await self._answers_to(lambda: self._com.configure(line))
+        wanted, got = await self._commands.ask(lambda: self._com.configure(line))
         for message in wanted:
             value = got[message.code]
             if value != message.value and message.code is not Code.SET_CONTROL:
@@ -90,36 +81,11 @@ class Rfc2217Transport(TcpTransport):
                     "choose settings that this port has",
                 )
 
-    async def _answers_to(self, give: Callable[[], list[Message]]) -> tuple[list[Message], dict[Code, int]]:
-        """An answer carries no number. So one command waits for the other's end, also where whoever gave that one was
-        stopped meanwhile; and what is still owed after a time-out is not taken for the next one's."""
-        asked = asyncio.ensure_future(self._ask_server(give))
-        asked.add_done_callback(lambda done: done.cancelled() or done.exception())  # it may be that nobody waits for it
-        return await asyncio.shield(asked)
-
-    async def _ask_server(self, give: Callable[[], list[Message]]) -> tuple[list[Message], dict[Code, int]]:
-        async with self._asking:
-            wanted = give()
-            loop = asyncio.get_running_loop()
-            self._wanted = {message.code: message.value for message in wanted}
-            self._answers = {message.code: loop.create_future() for message in wanted}
-            await self._flush()
-            try:
-                async with asyncio.timeout(ANSWER_S):
-                    return wanted, {code: await future for code, future in self._answers.items()}
-            except TimeoutError:
-                silent = [code for code, future in self._answers.items() if not future.done()]
-                self._owed.update(silent)
-                names = ", ".join(code.name for code in silent)
-                raise SettingsRefused(f"the server did not answer {names}", "its port may be in use or dead") from None
-            finally:
-                self._answers = {}
-
     def received(self, data: bytes, at_s: float) -> None:
         for event in self._com.receive(data):
             match event:
                 case Data(payload):
-                    self._deliver(payload, at_s)
+                    self._notices.data(payload, at_s)
                 case Command(message):
                     self._answered(message, at_s)
                 case Agreed() | NotSpoken():
@@ -134,54 +100,22 @@ class Rfc2217Transport(TcpTransport):
         if self._agreed is not None and not self._agreed.done():
             self._agreed.set_result(agreed)
 
-    def _deliver(self, data: bytes, at_s: float) -> None:
-        errors, self._line_errors = self._line_errors, None
+    def _deliver(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if self._listener is not None:
             self._listener.arrived(data, errors, at_s)
 
     def _answered(self, message: Message, at_s: float) -> None:
         if message.code is Code.NOTIFY_LINESTATE:
-            self._note_errors(LineState(message.value), at_s)
-        elif message.code is Code.NOTIFY_MODEMSTATE:
-            state = ModemState(message.value)
-            lines = ModemLines(
-                cts=bool(state & ModemState.CTS),
-                dsr=bool(state & ModemState.DSR),
-                ri=bool(state & ModemState.RI),
-                dcd=bool(state & ModemState.DCD),
-            )
-            if self._listener is not None:
-                self._listener.modem_lines(lines)
-        else:
-            if self._owed[message.code] and message.value != self._wanted.get(message.code):
-                self._owed[message.code] -= 1  # the answer to an earlier command, which was given up
-                return
-            future = self._answers.get(message.code)
-            if future is not None and not future.done():
-                future.set_result(message.value)
-
-    def _note_errors(self, state: LineState, at_s: float) -> None:
-        if self._line_errors is not None:
-            self._deliver(b"", at_s)  # two notices in a row: the first had no byte
-        errors = LineErrors(
-            framing=int(LineState.FRAMING in state),
-            parity=int(LineState.PARITY in state),
-            breaks=int(LineState.BREAK in state),
-            overruns=int(LineState.OVERRUN in state),
-        )
-        if errors.total:
-            self._line_errors = errors
-            asyncio.get_running_loop().call_later(_NOTICE_ALONE_S, self._deliver_alone, errors, at_s)
-
-    def _deliver_alone(self, errors: LineErrors, at_s: float) -> None:
-        if self._line_errors is errors:
-            self._deliver(b"", at_s)
+            self._notices.noticed(LineState(message.value), at_s)
+        elif message.code is not Code.NOTIFY_MODEMSTATE:
+            self._commands.answered(message)
+        elif self._listener is not None:
+            self._listener.modem_lines(modem_lines(ModemState(message.value)))
 
     def hung_up(self, error: Exception | None) -> None:
         held = PortHeld(f"{self.endpoint.text} hung up at once", "another client may hold it; let it go there first")
-        _fail(self._agreed, held)
-        for future in self._answers.values():
-            _fail(future, PortLost(f"{self.endpoint.text} hung up", "open it again"))
+        fail(self._agreed, held)
+        self._commands.fail(PortLost(f"{self.endpoint.text} hung up", "open it again"))
         super().hung_up(error)
 
     async def write(self, data: bytes) -> None:
@@ -210,19 +144,10 @@ class Rfc2217Transport(TcpTransport):
             self._com.set_control(Control.RTS_ON if rts else Control.RTS_OFF)
         await self._flush()
 
-    def waiting_out(self) -> int:
-        return 0  # what the box at the far end has not sent yet it does not tell
-
     async def close(self, *, keep_dtr: bool = False) -> None:
         if self._agreed is not None and not self._agreed.done():
             self._agreed.cancel()
         await super().close(keep_dtr=keep_dtr)
-
-
-def _fail(future: asyncio.Future[Any] | None, fault: Exception) -> None:
-    if future is not None and not future.done():
-        future.set_exception(fault)
-        future.exception()  # marks it as seen: not every future is waited for
 
 
 def _says(code: Code, value: int) -> str:
