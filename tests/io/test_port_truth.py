@@ -47,7 +47,7 @@ async def test_a_rate_that_the_port_does_not_take_is_refused_and_the_old_one_sta
     transport = SerialTransport(os.ttyname(slave))
     await transport.open(LINE, ear)
     assert rate_in_force(slave) == 9600
-    monkeypatch.setattr("ordolex.io.transport.serial_port.rate_in_force", lambda fd: 9600)
+    monkeypatch.setattr("ordolex.io.transport.os_port.rate_in_force", lambda fd: 9600)
     with pytest.raises(SettingsRefused, match="cannot do 3000000 baud: it stays at 9600"):
         await transport.configure(LineSettings(3_000_000))
     assert rate_in_force(slave) == 9600, "what was refused is undone"
@@ -205,7 +205,7 @@ def test_where_not_every_program_can_be_seen_a_port_is_not_called_free(tmp_path:
 
 
 async def test_bytes_are_the_same_where_the_system_marks_errors(ear: Ear, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("ordolex.io.transport.serial_port._is_pseudo_terminal", lambda path: False)
+    monkeypatch.setattr("ordolex.io.transport.os_port._is_pseudo_terminal", lambda path: False)
     master, slave = os.openpty()
     transport = SerialTransport(os.ttyname(slave))
     await transport.open(LINE, ear)

@@ -19,7 +19,8 @@ from ordolex.io.ports.survey import ListedPort, survey
 from ordolex.io.ports.sysfs import uart_of
 from ordolex.io.system.faults import Fault, NoRights, PortHeld, PortMissing, SettingsRefused
 from ordolex.io.transport.driver_counters import difference
-from ordolex.io.transport.serial_port import SerialTransport, open_fault
+from ordolex.io.transport.os_port import open_fault
+from ordolex.io.transport.serial_port import SerialTransport
 from tests.conftest import Ear, until
 
 LINE = LineSettings(9600)
