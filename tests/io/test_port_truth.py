@@ -10,7 +10,6 @@ import pytest
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow, LineSettings
-from ordolex.core.netserial.comport import Control
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.holders import holders, sees_all
 from ordolex.io.ports.survey import ListedPort, identity_at, path_of, survey
@@ -190,7 +189,7 @@ async def test_a_network_port_is_told_that_they_are_low(serve_bench: ServeBench,
     await runner.open()
     client = bench._benches[0].network._client
     assert client is not None
-    await until(lambda: client._control["dtr"] == Control.DTR_OFF and client._control["rts"] == Control.RTS_OFF)
+    await until(lambda: not (client._outputs.dtr or client._outputs.rts))
     await runner.release()
 
 

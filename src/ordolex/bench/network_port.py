@@ -7,22 +7,12 @@ import contextlib
 from collections.abc import Callable
 
 from ordolex.bench.station import Station
-from ordolex.core.line.settings import LineSettings, Parity
-from ordolex.core.netserial.comport import (
-    PARITY_VALUES,
-    STOP_VALUES,
-    Code,
-    Control,
-    LineState,
-    Message,
-    ModemState,
-    Purge,
-)
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.netserial.comport import Code, Control, LineState, Message, ModemState, Purge
 from ordolex.core.netserial.ends import Command, ComPortServer, Data, Held
+from ordolex.core.netserial.served import SETS_LINE, Outputs, concerns_flow, in_force, wanted
 from ordolex.core.uart.receiver import Character
 
-_PARITIES: dict[int, Parity] = {value: parity for parity, value in PARITY_VALUES.items()}
-_STOPS: dict[int, float] = {value: stop for stop, value in STOP_VALUES.items()}
 _HELD_BACK = 1 << 20
 _ALL_ON = ModemState.CTS | ModemState.DSR | ModemState.DCD
 
@@ -99,7 +89,7 @@ class _Client:
         self._settings = LineSettings(9600)
         self._line_mask = LineState(0)
         self._modem_mask = ModemState(0xFF)
-        self._control = {"flow": int(Control.FLOW_NONE), "dtr": int(Control.DTR_ON), "rts": int(Control.RTS_ON)}
+        self._outputs = Outputs()
         self._break_since: float | None = None
         self._stopped = False
         self._held_back: list[Character] = []
@@ -194,59 +184,33 @@ class _Client:
                     self._station.purge()
                     self._held_back.clear()
                 self._end.answer(message)
-            case Code.SET_CONTROL:
-                self._end.answer(message, self._set_control(message.value))
-            case Code.SET_BAUDRATE | Code.SET_DATASIZE | Code.SET_PARITY | Code.SET_STOPSIZE:
+            case code if code in SETS_LINE or concerns_flow(message):
                 self._end.answer(message, self._set_line(message))
+            case Code.SET_CONTROL:
+                self._end.answer(message, self._set_output(message.value))
             case _:
                 pass
 
     def _set_line(self, message: Message) -> int:
         """Takes a setting if it can be, and tells the one in force."""
-        now, value = self._settings, message.value
-        match message.code:
-            case Code.SET_BAUDRATE if value:
-                now = now.changed(baud=value)
-            case Code.SET_DATASIZE if value in (5, 6, 7, 8):
-                now = now.changed(data_bits=value)
-            case Code.SET_PARITY if value in _PARITIES:
-                now = now.changed(parity=_PARITIES[value])
-            case Code.SET_STOPSIZE if value in _STOPS:
-                now = now.changed(stop_bits=_STOPS[value])
-            case _:
-                pass
+        now = wanted(self._settings, message)
         if now != self._settings:
             self._settings = now
             self._station.retune(now)
-        return {
-            Code.SET_BAUDRATE: now.baud,
-            Code.SET_DATASIZE: now.data_bits,
-            Code.SET_PARITY: PARITY_VALUES[now.parity],
-            Code.SET_STOPSIZE: STOP_VALUES[now.stop_bits],
-        }[message.code]
+        return in_force(now, message.code)
 
-    def _set_control(self, value: int) -> int:
+    def _set_output(self, value: int) -> int:
         loop = asyncio.get_running_loop()
-        if value == Control.BREAK_ON:
+        before = self._outputs.dtr
+        answer = self._outputs.obey(value)
+        if self._outputs.breaking and self._break_since is None:
             self._break_since = loop.time()
-        elif value == Control.BREAK_OFF and self._break_since is not None:
+        elif not self._outputs.breaking and self._break_since is not None:
             self._station.break_from_laptop(loop.time() - self._break_since)
             self._break_since = None
-        groups = {
-            "flow": (Control.ASK_FLOW, range(1, 4)),
-            "dtr": (Control.ASK_DTR, range(8, 10)),
-            "rts": (Control.ASK_RTS, range(11, 13)),
-        }
-        for name, (ask, values) in groups.items():
-            if value in values:
-                self._control[name] = value
-                if name == "dtr":
-                    self._station.dtr(value == Control.DTR_ON)
-            if value == ask or value in values:
-                return self._control[name]
-        if value == Control.ASK_BREAK:
-            return int(Control.BREAK_OFF if self._break_since is None else Control.BREAK_ON)
-        return value
+        if self._outputs.dtr != before or value in (Control.DTR_ON, Control.DTR_OFF):
+            self._station.dtr(self._outputs.dtr)
+        return answer
 
 
 def _line_state(character: Character) -> LineState:

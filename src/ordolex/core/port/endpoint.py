@@ -1,4 +1,5 @@
-"""Endpoints as text: where a link's bytes go. An OS serial port is its path or name; the rest are URLs."""
+"""Endpoints as text: where a link's bytes go. An OS serial port is its path or name, a virtual port `virtual:NAME`; the
+rest are URLs."""
 
 from __future__ import annotations
 
@@ -7,6 +8,11 @@ from dataclasses import dataclass
 from urllib.parse import urlsplit
 
 _LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
+_WITHOUT_LINE = ("tcp", "udp", "listen+tcp", "listen+udp")
+_CALLED = ("rfc2217", "tcp", "udp")
+_LISTENING = tuple(f"listen+{kind}" for kind in _CALLED)
+LOOPBACK = "127.0.0.1"
+_VIRTUAL_NAME = re.compile(r"(/dev/)?[A-Za-z0-9][A-Za-z0-9._-]{0,30}")
 
 
 class EndpointError(ValueError):
@@ -15,7 +21,9 @@ class EndpointError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Endpoint:
-    """kind is serial, rfc2217 or tcp; `port` is the TCP port, 0 for a serial port whose path is in `host`."""
+    """kind is serial, virtual, rfc2217, tcp or udp, or one of the last three with `listen+` before it. `port` is the
+    TCP or UDP port, 0 for a serial port, whose path is in `host`, and for a virtual one, whose name is there; at a
+    listener 0 is any free one."""
 
     kind: str
     host: str
@@ -25,18 +33,42 @@ class Endpoint:
     def text(self) -> str:
         if self.kind == "serial":
             return self.host
+        if self.kind == "virtual":
+            return f"virtual:{self.host}"
+        return f"{self.kind}://{self.address}"
+
+    @property
+    def address(self) -> str:
+        """host:port as a URL has it."""
         host = f"[{self.host}]" if ":" in self.host else self.host
-        return f"{self.kind}://{host}:{self.port}"
+        return f"{host}:{self.port}"
 
     @property
     def has_line(self) -> bool:
-        """Whether line settings mean anything there; raw TCP has none."""
-        return self.kind != "tcp"
+        """Whether line settings mean anything there; plain TCP and UDP have none."""
+        return self.kind not in _WITHOUT_LINE
+
+    @property
+    def listens(self) -> bool:
+        """Whether others come to it, over a network."""
+        return self.kind in _LISTENING
+
+    @property
+    def is_used(self) -> bool:
+        """Whether somebody else uses it, and what he sets there is his."""
+        return self.listens or self.kind == "virtual"
+
+    @property
+    def beyond_loopback(self) -> bool:
+        """Whether others than this computer can reach it."""
+        return self.listens and not (self.host.startswith("127.") or self.host in ("::1", "localhost"))
 
 
 def read_endpoint(text: str) -> Endpoint:
     """Raises EndpointError."""
     text = text.strip()
+    if text.startswith("virtual:"):
+        return Endpoint("virtual", virtual_name(text.removeprefix("virtual:")))
     if "://" not in text:
         if not text or re.search(r"[\s\x00-\x1f]", text):
             raise EndpointError(f"{text!r} is no port; give a serial port such as /dev/ttyUSB0, or rfc2217://host:port")
@@ -47,12 +79,31 @@ def read_endpoint(text: str) -> Endpoint:
         parts = urlsplit(text)
     except ValueError as error:
         raise EndpointError(f"{text}: {error}; write it like rfc2217://host:port or tcp://[::1]:port") from None
-    if parts.scheme not in ("rfc2217", "tcp"):
-        raise EndpointError(f"{parts.scheme}:// is not known; use rfc2217://host:port or tcp://host:port")
+    if parts.scheme not in (*_CALLED, *_LISTENING):
+        raise EndpointError(
+            f"{parts.scheme}:// is not known; use rfc2217://host:port, tcp://host:port or udp://host:port, with listen+"
+            " before it for one that others come to"
+        )
     try:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         raise EndpointError(f"{text}: {error}; write it like {parts.scheme}://host:port") from None
+    if parts.scheme in _LISTENING:
+        if port is None:
+            raise EndpointError(
+                f"{text}: the port to listen at is needed, like {parts.scheme}://:4001; 0 is any free one"
+            )
+        return Endpoint(parts.scheme, host or LOOPBACK, port)
     if not host or not port:
-        raise EndpointError(f"{text}: host and TCP port are both needed, like {parts.scheme}://192.168.1.20:4001")
+        raise EndpointError(f"{text}: host and port are both needed, like {parts.scheme}://192.168.1.20:4001")
     return Endpoint(parts.scheme, host, port)
+
+
+def virtual_name(text: str) -> str:
+    """The name of a virtual port; one that begins with /dev/ is wanted there. Raises EndpointError."""
+    if not _VIRTUAL_NAME.fullmatch(text):
+        raise EndpointError(
+            f"{text!r} is no name for a virtual port; up to 31 letters, digits, dots, dashes or underlines, like"
+            " virtual:oxygen-3, or virtual:/dev/ttyOxygen3 where there are rights to /dev"
+        )
+    return text

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordolex.io.system.faults import PortLost
+from ordolex.io.system.faults import NobodyThere
 from ordolex.io.transport.base import Transport
 
 
@@ -15,5 +15,5 @@ class Held:
     def required(self) -> Transport:
         """Raises PortLost where none is held."""
         if self.transport is None:
-            raise PortLost("the port is not open", "open it in Find first")
+            raise NobodyThere("the port is not open", "open it in Find first")
         return self.transport

@@ -17,8 +17,11 @@ _STUCK_AFTER_S = 3.0
 
 
 class Outgoing:
+    """`patient` waits for a far end that takes nothing, for as long as it takes."""
+
     def __init__(self, held: Held, state: LinkState, journal: Journal, withholder: Withholder) -> None:
         self._held, self._state, self._journal, self._withholder = held, state, journal, withholder
+        self.patient = False
 
     async def send(self, data: bytes) -> None:
         """Raises a Fault where it could not be sent."""
@@ -42,7 +45,7 @@ class Outgoing:
 
     async def _hand_over(self, transport: Transport, data: bytes) -> None:
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
-        waits = self._state.line.flow is not Flow.NONE  # then waiting is what is wanted, for as long as it takes
+        waits = self.patient or self._state.line.flow is not Flow.NONE  # then waiting is what is wanted
         try:
             async with asyncio.timeout(None if waits else patience):
                 await transport.write(data)

@@ -63,6 +63,8 @@ class LinkRunner:
         self._turns = Turns(held, state, journal, self.out.send, withholder.known.cut_from)
         self.tap = Tap(held, state, journal, self.lines, self._turns, withholder, self._lost)
         self.returning = ComesBack(journal, lambda: self.endpoint, self._open_once, self.move, self._prove_again)
+        self.when_lost: Callable[[Fault], None] | None = None
+        """Told of a lost port in place of opening it again by ourselves."""
         self._opening = asyncio.Lock()
         self._tuning = asyncio.Lock()
         self._stay_open = False
@@ -104,14 +106,15 @@ class LinkRunner:
         evidence, words = self._state.evidence(), self.returning.words
         return LinkView(self.link, self.endpoint.text, evidence, self._turns.asking, words, self.lines.now)
 
-    def note(self, kind: str, text: str, detail: dict[str, object]) -> None:
+    def note(self, kind: str, text: str, detail: dict[str, object] | None = None) -> None:
         """A remark on the link for the record, of who works on it."""
         self._journal.note(kind, text, detail)
 
     # ---- opening and letting go
 
-    async def open(self) -> None:
-        """Opens the port at the link's line settings. Raises a Fault; the link then says why."""
+    async def open(self, *, again: bool = False) -> None:
+        """Opens the port at the link's line settings. Raises a Fault; the link then says why. `again` says that this
+        was tried before, and why it did not do is in the record already."""
         async with self._opening:
             if self._held.transport is not None:
                 return
@@ -121,21 +124,22 @@ class LinkRunner:
                 await self._open_once()
             except Fault as fault:
                 self._stay_open = False
-                self._refused(fault)
+                self._refused(fault, kept=not again)
                 raise
             settings = self._state.evidence().settings
             facts: dict[str, object] = {"endpoint": self.endpoint.text, "line": self._state.line.text}
             self._journal.note("opened", f"opened at {settings}", facts)
 
-    def _refused(self, fault: Fault) -> None:
+    def _refused(self, fault: Fault, *, kept: bool) -> None:
         before = self._state.rung
         if isinstance(fault, PortMissing | Unreachable):
             self._state.gone(fault.what, mono_s())
         else:
             self._state.seen(mono_s())
             self._state.released(mono_s(), fault.what)
-        self._journal.note("refused", str(fault))
-        self._journal.rung_after(before)
+        if kept:
+            self._journal.note("refused", str(fault))
+            self._journal.rung_after(before)
 
     async def _open_once(self) -> None:
         transport = self._make_transport(self.endpoint)
@@ -144,6 +148,7 @@ class LinkRunner:
         before = self._state.rung
         self._held.transport = transport
         self.lines.opened(low=self.opens_low)
+        self.tap.opened()
         self._state.opened(mono_s())
         self._turns.forget()
         self._journal.rung_after(before)
@@ -179,8 +184,10 @@ class LinkRunner:
         self._journal.note("lost", fault.what)
         self._journal.rung_after(before)
         self._turns.finish(Ended.LOST)
-        if self._stay_open:
+        if self._stay_open and self.when_lost is None:
             self.returning.begin()
+        elif self.when_lost is not None:
+            self.when_lost(fault)
 
     async def _prove_again(self) -> None:
         """Asks once more what proved the link before, where that is known to change nothing."""
@@ -228,6 +235,14 @@ class LinkRunner:
             words = f"line settings {old.text} → {line.text}"
             self._journal.note("settings", words, {"from": old.text, "to": line.text})
             self._journal.rung_after(before)
+
+    def follows(self, line: LineSettings) -> None:
+        """Whoever uses the port set it so; there is nothing for us to set."""
+        old, self._state.line = self._state.line, line
+        if old != line:
+            self._journal.note(
+                "settings", f"set by its user: {old.text} → {line.text}", {"from": old.text, "to": line.text}
+            )
 
     # ---- asking
 

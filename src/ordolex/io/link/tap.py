@@ -16,7 +16,7 @@ from ordolex.io.link.journal import Journal
 from ordolex.io.link.turns import Turns
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
-from ordolex.io.transport.base import ModemLines, Transport
+from ordolex.io.transport.base import ModemLines
 
 _RESUME_CHECK_S = 0.02
 
@@ -33,6 +33,8 @@ class Tap:
         self._held, self._state, self._journal = held, state, journal
         self._lines, self._turns, self._withholder, self._lost_by = lines, turns, withholder, lost_by
         self.hearers: list[Hearer] = []
+        self.line_hearers: list[Callable[[ModemLines], None]] = []
+        self._holders: set[str] = set()
 
     @contextlib.contextmanager
     def heard_by(self, hear: Hearer) -> Iterator[None]:
@@ -55,6 +57,8 @@ class Tap:
 
     def modem_lines(self, lines: ModemLines) -> None:
         self._lines.changed(lines)
+        for hear in self.line_hearers:
+            hear(lines)
 
     def lost(self, fault: Fault) -> None:
         self._lost_by(fault)
@@ -77,8 +81,8 @@ class Tap:
 
     def _let_pass(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         self._journal.passed("rx", data, errors, at_s)
-        if self._journal.full and self._held.transport is not None:
-            self._hold_back(self._held.transport)
+        if self._journal.full and "disk" not in self._holders:
+            self._look_at_disk()
         before = self._state.rung
         self._lines.heard(data, at_s, self._state.line.flow)
         self._state.heard(data, errors, at_s, framed=self._turns.framed)
@@ -87,15 +91,23 @@ class Tap:
         for hear in self.hearers:
             hear(data, errors, at_s)
 
-    # ---- the disk does not keep up
+    # ---- holding the far end back
 
-    def _hold_back(self, transport: Transport) -> None:
-        transport.pause(True)
-        asyncio.get_running_loop().call_later(_RESUME_CHECK_S, self._resume, transport)
+    def hold(self, why: str, on: bool) -> None:
+        """Stops reading for as long as anybody has a reason, such as a disk that does not keep up, or who passes the
+        bytes on."""
+        before = bool(self._holders)
+        (self._holders.add if on else self._holders.discard)(why)
+        if self._held.transport is not None and bool(self._holders) != before:
+            self._held.transport.pause(bool(self._holders))
 
-    def _resume(self, transport: Transport) -> None:
-        if transport is self._held.transport:
-            if self._journal.full:
-                self._hold_back(transport)
-            else:
-                transport.pause(False)
+    def opened(self) -> None:
+        """The port was opened: who held back the last one holds back this one."""
+        if self._holders and self._held.transport is not None:
+            self._held.transport.pause(True)
+
+    def _look_at_disk(self) -> None:
+        full = self._journal.full
+        self.hold("disk", full)
+        if full:
+            asyncio.get_running_loop().call_later(_RESUME_CHECK_S, self._look_at_disk)

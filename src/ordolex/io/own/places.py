@@ -19,6 +19,16 @@ def benches() -> Path:
     return user_state_path("ordolex", appauthor=False) / "benches"
 
 
+def virtual_ports() -> Path:
+    """The names of virtual ports, each a symbolic link to the pseudo-terminal that stands for it now."""
+    return user_state_path("ordolex", appauthor=False) / "ports"
+
+
+def relays() -> Path:
+    """Each running relay has a notice here."""
+    return user_state_path("ordolex", appauthor=False) / "relays"
+
+
 def fault_log() -> Path:
     """Where faults of the program itself are written down."""
     return user_state_path("ordolex", appauthor=False) / "faults.log"

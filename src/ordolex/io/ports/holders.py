@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import stat
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -41,6 +43,22 @@ def holders(proc: Path = Path("/proc")) -> dict[str, Holder]:
     return found
 
 
+def openers(path: str, besides: int = -1, proc: Path = Path("/proc")) -> list[Holder]:
+    """All processes that have the device open, ours too, as far as we may look; `besides` is a file descriptor of ours
+    that does not count."""
+    found: list[Holder] = []
+    try:
+        processes = [entry for entry in proc.iterdir() if entry.name.isdigit()]
+    except OSError:
+        return found
+    for process in processes:
+        pid = int(process.name)
+        numbers = [n for n, target in _links(process) if target == path and not (pid == os.getpid() and n == besides)]
+        if numbers:
+            found.append(Holder(pid, _name(process)))
+    return found
+
+
 def sees_all(proc: Path = Path("/proc")) -> bool:
     """Whether we may look into every process. If not, a port that looks free may be another user's; on systems without
     such a list it may be anybody's."""
@@ -62,16 +80,18 @@ def _is_closed(process: Path) -> bool:
 
 
 def _open_devices(process: Path) -> set[str]:
-    targets: set[str] = set()
+    return {target for _, target in _links(process) if target.startswith("/dev/")}
+
+
+def _links(process: Path) -> Iterator[tuple[int, str]]:
+    """(file descriptor, what it leads to) of a process."""
     folder = f"{process}/fd"
     try:
         for name in os.listdir(folder):  # noqa: PTH208  (thousands of these a second: Path objects cost ten times)
-            target = os.readlink(f"{folder}/{name}")  # noqa: PTH115
-            if target.startswith("/dev/"):
-                targets.add(target)
+            with contextlib.suppress(FileNotFoundError):  # closed meanwhile
+                yield int(name), os.readlink(f"{folder}/{name}")  # noqa: PTH115
     except OSError:
-        pass  # the process ended, or is not ours to look into
-    return targets
+        return  # the process ended, or is not ours to look into
 
 
 def _name(process: Path) -> str:

@@ -7,6 +7,7 @@ Fault
 ├── Unreachable      no host or no listener there
 ├── NotNetworkSerial a listener that does not speak RFC 2217
 ├── PortLost         it was open and went away
+│   └── NobodyThere  nobody is there to take bytes: none of them went out
 ├── PortStuck        it is open and takes no bytes
 ├── SettingsRefused  the port cannot be set as asked
 └── BookFault        the book cannot be opened, or cannot be written
@@ -45,6 +46,10 @@ class NotNetworkSerial(Fault):
 
 
 class PortLost(Fault):
+    pass
+
+
+class NobodyThere(PortLost):
     pass
 
 

@@ -48,6 +48,8 @@ class ModemLines:
 class Transport(Protocol):
     opens_low: bool
     """Set before opening: DTR and RTS are low from the beginning, as far as the system can do that."""
+    prompt: bool
+    """Set before opening: what arrives is passed on, and is not to wait for more."""
     places_errors: bool
     """Line errors come with the byte that they belong to; else they are counted, and their place is not known."""
 
@@ -73,17 +75,24 @@ class Transport(Protocol):
 
 
 class Pacer:
-    """Says when to let small arrivals collect. Wake-ups cost, not bytes: a port that is read a thousand times a
-    second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything."""
+    """Says for how long to let small arrivals collect. Wake-ups cost, not bytes: a port that is read a thousand times a
+    second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything, but where the bytes
+    are passed on. There (`prompt`) only a stream waits so long, and what is asked and answered at most 1 ms."""
 
-    PAUSE_S = 0.004
+    _STREAM_S, _PROMPT_S = 0.004, 0.001
     _SMALL = 4096
     _BUSY_S = 0.003
+    _LOOKED_BACK_S, _STREAM_BYTES = 0.05, 800
 
-    def __init__(self) -> None:
+    def __init__(self, *, prompt: bool = False) -> None:
+        self._prompt = prompt
         self._last_s = 0.0
+        self._lately = 0.0
 
-    def wants_pause(self, count: int, now_s: float) -> bool:
-        busy = count < self._SMALL and now_s - self._last_s < self._BUSY_S
-        self._last_s = now_s
-        return busy
+    def pause_s(self, count: int, now_s: float) -> float:
+        """0 for none."""
+        gap, self._last_s = now_s - self._last_s, now_s
+        self._lately = self._lately * max(0.0, 1 - gap / self._LOOKED_BACK_S) + count
+        if count >= self._SMALL or gap >= self._BUSY_S:
+            return 0.0
+        return self._PROMPT_S if self._prompt and self._lately < self._STREAM_BYTES else self._STREAM_S

@@ -105,6 +105,12 @@ def modem_lines(state: ModemState) -> ModemLines:
     )
 
 
+def modem_state(lines: ModemLines) -> ModemState:
+    """The other way round, for a notice to a client."""
+    bits = {"cts": ModemState.CTS, "dsr": ModemState.DSR, "ri": ModemState.RI, "dcd": ModemState.DCD}
+    return ModemState(sum(bit for name, bit in bits.items() if getattr(lines, name)))
+
+
 def fail(future: asyncio.Future[Any] | None, fault: Exception) -> None:
     if future is not None and not future.done():
         future.set_exception(fault)

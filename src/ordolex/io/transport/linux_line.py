@@ -9,7 +9,8 @@ from __future__ import annotations
 import struct
 import sys
 
-_TCGETS2, _TIOCOUTQ, _TIOCGICOUNT = 0x802C542A, 0x5411, 0x545D
+_TCGETS2, _TCSETS2, _TIOCOUTQ, _TIOCGICOUNT = 0x802C542A, 0x402C542B, 0x5411, 0x545D
+_CBAUD, _BOTHER = 0o10017, 0o10000
 _CMSPAR = 0o10000000000 if sys.platform.startswith("linux") else 0
 _TERMIOS2 = struct.Struct("4I B 19s 2I")
 _NEAR = 0.03  # a divisor that is not whole gives a rate that is a little off, and receivers bear that
@@ -39,6 +40,32 @@ def format_in_force(fd: int) -> tuple[int, str, int]:
     odd, fixed = flags & termios.PARODD, flags & _CMSPAR
     letter = ("M" if odd else "S") if fixed else ("O" if odd else "E")
     return bits, letter if flags & termios.PARENB else "N", 2 if flags & termios.CSTOPB else 1
+
+
+def settings_of_terminal(fd: int) -> tuple[int, int, int, int]:
+    """(input modes, control modes, local modes, rate in bit/s) of a terminal, of a pseudo-terminal from either side; a
+    rate of 0 is a hang-up (IEEE 1003.1, 11.1.1.10). Raises OSError."""
+    import fcntl
+
+    if sys.platform.startswith("linux"):
+        raw = _TERMIOS2.unpack(fcntl.ioctl(fd, _TCGETS2, bytes(_TERMIOS2.size)))
+        return raw[0], raw[2], raw[3], raw[7]
+    import termios
+
+    flags = termios.tcgetattr(fd)
+    return flags[0], flags[2], flags[3], int(flags[5])
+
+
+def set_rate_of_terminal(fd: int, rate: int) -> None:
+    """Any whole number; one that has a constant by that (asm-generic/termbits.h), so that every program can read it.
+    Raises OSError."""
+    import fcntl
+    import termios
+
+    raw = list(_TERMIOS2.unpack(fcntl.ioctl(fd, _TCGETS2, bytes(_TERMIOS2.size))))
+    raw[2] = raw[2] & ~_CBAUD | getattr(termios, f"B{rate}", _BOTHER)
+    raw[6] = raw[7] = rate
+    fcntl.ioctl(fd, _TCSETS2, _TERMIOS2.pack(*raw))
 
 
 def is_another_rate(wanted: int, found: int | None) -> bool:

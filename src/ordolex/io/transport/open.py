@@ -12,10 +12,26 @@ def transport_for(endpoint: Endpoint) -> Transport:
             from ordolex.io.transport.serial_port import SerialTransport
 
             return SerialTransport(endpoint.host)
+        case "virtual":
+            from ordolex.io.transport.virtual import VirtualTransport
+
+            return VirtualTransport(endpoint)
         case "tcp":
             from ordolex.io.transport.tcp import TcpTransport
 
             return TcpTransport(endpoint)
+        case "udp" | "listen+udp":
+            from ordolex.io.transport.udp import UdpTransport
+
+            return UdpTransport(endpoint)
+        case "listen+tcp":
+            from ordolex.io.transport.listen import ListenTransport
+
+            return ListenTransport(endpoint)
+        case "listen+rfc2217":
+            from ordolex.io.transport.listen_rfc2217 import ListenRfc2217Transport
+
+            return ListenRfc2217Transport(endpoint)
         case _:
             from ordolex.io.transport.rfc2217 import Rfc2217Transport
 

@@ -93,8 +93,8 @@ class Rfc2217Transport(TcpTransport):
                 case Held(stop):
                     (self._may_send.clear if stop else self._may_send.set)()
         out = self._com.take_output()
-        if out and self._wire is not None and self._wire.carrier is not None:
-            self._wire.carrier.write(out)
+        if out and self._wire is not None:
+            self._wire.send(out)
 
     def _settle(self, agreed: bool) -> None:
         if self._agreed is not None and not self._agreed.done():

@@ -47,6 +47,7 @@ class SerialTransport:
     def __init__(self, path: str, *, threaded: bool = os.name != "posix") -> None:
         self.path = path
         self.opens_low = False
+        self.prompt = False
         self.places_errors = False
         self._places = ErrorPlaces(parity=False)
         self._threaded = threaded
@@ -67,7 +68,7 @@ class SerialTransport:
         except asyncio.CancelledError:
             opening.add_done_callback(close_unwanted)  # it opens all the same, and must not stay held
             raise
-        self._port, self._listener = port, listener
+        self._port, self._listener, self._pacer = port, listener, Pacer(prompt=self.prompt)
         self._counters = DriverCounters.of(port)
         self.places_errors = os.name == "posix" and marks_errors(port.fileno())
         self._places = ErrorPlaces(parity=line.parity is not Parity.NONE)
@@ -121,9 +122,10 @@ class SerialTransport:
             self._lost(None)
             return
         now = mono_s()
-        if self._pacer.wants_pause(len(data), now):
+        pause = self._pacer.pause_s(len(data), now)
+        if pause:
             self._loop.remove_reader(self._port.fileno())
-            self._loop.call_later(Pacer.PAUSE_S, self._watch_again)
+            self._loop.call_later(pause, self._watch_again)
         self._deliver(data, now)
 
     def _watch_again(self) -> None:

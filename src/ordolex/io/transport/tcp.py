@@ -9,59 +9,11 @@ import socket
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.port.endpoint import Endpoint
-from ordolex.io.system.clock import mono_s
-from ordolex.io.system.faults import Fault, PortLost, SettingsRefused, Unreachable
-from ordolex.io.transport.base import READ_SIZE, Listener, Pacer
+from ordolex.io.system.faults import Fault, NobodyThere, PortLost, SettingsRefused, Unreachable
+from ordolex.io.transport.base import Listener
+from ordolex.io.transport.wire import Wire
 
 CONNECT_S = 5.0
-
-
-class _Wire(asyncio.Protocol):
-    """Hands what arrives to `deliver`, lets small pieces collect, and holds writers while the peer takes nothing."""
-
-    def __init__(self, owner: TcpTransport) -> None:
-        self._owner = owner
-        self._pacer = Pacer()
-        self.carrier: asyncio.Transport | None = None
-        self.writable = asyncio.Event()
-        self.writable.set()
-        self._stopped = False
-
-    def connection_made(self, transport: asyncio.BaseTransport) -> None:
-        assert isinstance(transport, asyncio.Transport)
-        self.carrier = transport
-        transport.set_write_buffer_limits(high=READ_SIZE)
-        sock = transport.get_extra_info("socket")
-        sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-
-    def data_received(self, data: bytes) -> None:
-        now = mono_s()
-        if not self._stopped and self._pacer.wants_pause(len(data), now):
-            self._reading(False)
-            asyncio.get_running_loop().call_later(Pacer.PAUSE_S, self._go_on)
-        self._owner.received(data, now)
-
-    def connection_lost(self, exc: Exception | None) -> None:
-        self.writable.set()
-        self._owner.hung_up(exc)
-
-    def pause_writing(self) -> None:
-        self.writable.clear()
-
-    def resume_writing(self) -> None:
-        self.writable.set()
-
-    def stop(self, stop: bool) -> None:
-        self._stopped = stop
-        self._reading(not stop)
-
-    def _go_on(self) -> None:
-        if not self._stopped:
-            self._reading(True)
-
-    def _reading(self, on: bool) -> None:
-        if self.carrier is not None and not self.carrier.is_closing():
-            (self.carrier.resume_reading if on else self.carrier.pause_reading)()
 
 
 class TcpTransport:
@@ -69,9 +21,9 @@ class TcpTransport:
 
     def __init__(self, endpoint: Endpoint) -> None:
         self.endpoint = endpoint
-        self.opens_low = False
+        self.opens_low = self.prompt = False
         self.places_errors = False
-        self._wire: _Wire | None = None
+        self._wire: Wire | None = None
         self._listener: Listener | None = None
 
     async def open(self, line: LineSettings, listener: Listener) -> None:
@@ -83,7 +35,11 @@ class TcpTransport:
         where = f"{self.endpoint.host}:{self.endpoint.port}"
         try:
             async with asyncio.timeout(CONNECT_S):
-                _, wire = await loop.create_connection(lambda: _Wire(self), self.endpoint.host, self.endpoint.port)
+                _, wire = await loop.create_connection(
+                    lambda: Wire(self.received, self.hung_up, prompt=self.prompt),
+                    self.endpoint.host,
+                    self.endpoint.port,
+                )
         except TimeoutError:
             raise Unreachable(
                 f"{where} does not answer within {CONNECT_S:g} s", "check address, cable and power"
@@ -106,10 +62,9 @@ class TcpTransport:
 
     async def write(self, data: bytes) -> None:
         wire = self._wire
-        if wire is None or wire.carrier is None:
-            raise PortLost(f"{self.endpoint.text} is not open", "open it first")
-        wire.carrier.write(data)
-        await wire.writable.wait()
+        if wire is None:
+            raise NobodyThere(f"{self.endpoint.text} is not open", "open it first")
+        await wire.write(data)
 
     async def configure(self, line: LineSettings) -> None:
         """Raw TCP has no line settings: nothing to do, and nothing to claim."""
@@ -129,8 +84,8 @@ class TcpTransport:
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         wire, self._wire, self._listener = self._wire, None, None
-        if wire is not None and wire.carrier is not None:
-            wire.carrier.abort() if not wire.writable.is_set() else wire.carrier.close()
+        if wire is not None:
+            wire.close()
             await asyncio.sleep(0)
 
 

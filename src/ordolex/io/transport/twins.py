@@ -20,7 +20,7 @@ class MemoryTransport:
 
     def __init__(self, device: Callable[[MemoryTransport, bytes], None] | None = None) -> None:
         self.device = device
-        self.opens_low = False
+        self.opens_low = self.prompt = False
         self.places_errors = True
         self.written = bytearray()
         self.line: LineSettings | None = None
@@ -101,7 +101,7 @@ class FaultyTransport:
         write_fault: Fault | None = None,
         write_hangs: bool = False,
     ) -> None:
-        self.opens_low = False
+        self.opens_low = self.prompt = False
         self.places_errors = True
         self._inner = inner
         self._single_bytes = single_bytes
