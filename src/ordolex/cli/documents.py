@@ -254,6 +254,87 @@ class Idle(Document):
     sure: bool
 
 
+class RelayEnd(Document):
+    endpoint: str
+    path: str = Field(description="what a program opens, or where a listener is reached; else as the endpoint")
+
+
+class RelayReady(Document):
+    name: str
+    a: RelayEnd
+    b: RelayEnd
+
+
+class BothWays(Document):
+    there: int = Field(description="bytes of the program")
+    back: int = Field(description="bytes to it")
+
+
+class RunningRelay(Document):
+    pid: int
+    name: str
+    port: str
+    program: str
+    far: str
+    settings: str
+    bytes: BothWays
+    fault: str
+    age_s: float | None = Field(description="how long the near end has stood")
+    book: str
+
+
+class Stopped(Document):
+    stopped: str
+
+
+class NetService(Document):
+    port: int
+    means: str = Field(description="what the number mostly means")
+    proven: str = Field(description="what it showed by itself; empty where nothing is proven")
+    banner: str
+    ms: float | None
+
+
+class Announced(Document):
+    type: str
+    name: str
+    port: int
+
+
+class SurveyedHost(Document):
+    address: str
+    name: str
+    hardware: str
+    services: list[NetService]
+    announced: list[Announced]
+    proven: str
+    ms: float | None
+
+
+class NetStep(Document):
+    step: str
+    ok: bool | None = Field(description="null where it says nothing for or against")
+    ms: float | None
+    words: str
+    do: str
+
+
+class Proposed(Document):
+    interface: str
+    address: str
+    do: str
+    undo: str
+    asked: list[str] = Field(description="addresses that were asked for")
+    made: bool
+
+
+class AddedAddress(Document):
+    interface: str
+    address: str
+    undo: str
+    taken_back: bool
+
+
 DOCUMENTS: dict[str, Any] = {
     "line": Line,
     "find": list[Port],
@@ -278,6 +359,15 @@ DOCUMENTS: dict[str, Any] = {
     "wire": Wired,
     "wire --list": EndsAndBag,
     "wire --idle": Idle,
+    "relay": RelayReady,
+    "relay list": list[RunningRelay],
+    "relay stop": Stopped,
+    "survey": list[SurveyedHost],
+    "net check": list[NetStep],
+    "net wait": NetStep,
+    "net propose": Proposed,
+    "net undo": list[AddedAddress],
+    "net own": list[str],
     "failure": Failure,
 }
 """Command, with the option where another one is printed → its document."""

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.relay.plan import RelayPlan
 from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.link.journal import RecorderLike
@@ -34,6 +35,24 @@ class Alone:
             yield runner
         finally:
             await runner.release()
+
+
+@contextmanager
+def links_in(path: Path, plan: RelayPlan) -> Iterator[tuple[RecorderLike, tuple[int, int]]]:
+    """The recorder of the book at this path, and the two links of a relay in it. Raises a BookFault."""
+    from ordolex.session.relays import links_of
+
+    book = Book(path)
+    try:
+        known = {link.endpoint: link for link in book.links()}
+
+        def link_for(endpoint: str, name: str, line: str) -> LinkRecord:
+            return known.get(endpoint) or book.add_link(LinkRecord(0, name, endpoint, line, "relay"))
+
+        a, b = links_of(plan, link_for)
+        yield book.recorder, (a.id, b.id)
+    finally:
+        book.close()
 
 
 @contextmanager

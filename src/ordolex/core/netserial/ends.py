@@ -133,6 +133,10 @@ class ComPortClient(_End):
         self._telnet.offer(SUPPRESS_GO_AHEAD)
         self._telnet.demand(SUPPRESS_GO_AHEAD)
 
+    def offer(self) -> None:
+        """Only says WILL COM-PORT-OPTION: for whoever wants to know whether the other side takes it."""
+        self._telnet.offer(COM_PORT)
+
     def configure(self, settings: LineSettings) -> list[Message]:
         """Queues the commands for all settings; the answers that mean they were taken."""
         wanted = [

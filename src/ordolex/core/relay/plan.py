@@ -9,7 +9,7 @@ from enum import Enum
 from typing import Any
 
 from ordolex.core.line.notation import read_line
-from ordolex.core.port.endpoint import Endpoint, EndpointError, read_endpoint
+from ordolex.core.port.endpoint import Endpoint, read_endpoint
 
 _NAME = re.compile(r"[\w][\w .,+()/-]{0,59}")
 ANYBODY = "0.0.0.0"
@@ -132,15 +132,15 @@ def with_starter(starts: Starts, host: str, port: int, own: str = ANYBODY) -> tu
             return read_endpoint(f"listen+tcp://{own}:{port}").text, called.address
 
 
+def named_after(endpoint: str) -> str:
+    """A name for a relay that was given none."""
+    text = endpoint.removeprefix("virtual:").replace("://", " ").replace(":", " ")
+    return re.sub(r"[^\w .,+()/-]+", " ", text).strip("/ ")[:60] or "relay"
+
+
 def offered_words(end: Endpoint, allow: tuple[str, ...]) -> str:
     """What it means that an end listens beyond this computer; empty where it does not."""
     if not end.beyond_loopback:
         return ""
     who = f"from {', '.join(allow)}" if allow else "from anywhere"
     return f"whoever reaches {end.address} {who} holds the device: there is no login, and nothing is encrypted"
-
-
-__all__ = [
-    "ANYBODY", "EndpointError", "PlanError", "RelayPlan", "Starts", "check", "networks", "offered_words", "plan_of",
-    "with_starter",
-]  # fmt: skip

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sqlite3
 import threading
 from concurrent.futures import Future
 from dataclasses import astuple, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ordolex import __version__
 from ordolex.core.record.items import LinkRecord
@@ -19,6 +20,9 @@ from ordolex.io.book.recorder import Recorder
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import private_file, private_folder
+
+if TYPE_CHECKING:
+    from ordolex.core.relay.plan import RelayPlan
 
 _LOOKED_THROUGH = 32 << 20
 _LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs"
@@ -128,6 +132,15 @@ class Book:
             connection.execute("INSERT OR REPLACE INTO adapter VALUES (?, ?)", (identity, name))
 
         self._do(work)
+
+    def keep_relay(self, plan: RelayPlan) -> None:
+        """Keeps a relay under its name; one that is there is replaced. Raises a BookFault."""
+        row = (plan.name, json.dumps(plan.as_dict()))
+        self._do(lambda connection: connection.execute("INSERT OR REPLACE INTO relay VALUES (?, ?)", row))
+
+    def drop_relay(self, name: str) -> None:
+        """Raises a BookFault."""
+        self._do(lambda connection: connection.execute("DELETE FROM relay WHERE name = ?", (name,)))
 
     def _do(self, work: Any) -> Any:
         try:

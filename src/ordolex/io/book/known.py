@@ -9,6 +9,8 @@ from ordolex.core.record.items import Event
 from ordolex.io.book.rows import EVENT, BookFile
 
 if TYPE_CHECKING:
+    from ordolex.core.relay.path_runs import PathRun
+    from ordolex.core.relay.plan import RelayPlan
     from ordolex.core.tables.table import Table
 
 STOPPED = "stopped after "
@@ -105,6 +107,21 @@ class Known:
     def adapters(self) -> dict[str, str]:
         """Identity → the name that the technician gave it."""
         return dict(self._file.read("SELECT identity, name FROM adapter").fetchall())
+
+    def relays(self) -> list[RelayPlan]:
+        """By name; none in a book from before there were some."""
+        if not self._file.read("SELECT 1 FROM sqlite_master WHERE name = 'relay'").fetchone():
+            return []
+        from ordolex.core.relay.plan import plan_of
+
+        rows = self._file.read("SELECT plan FROM relay ORDER BY name")
+        return [plan_of(json.loads(plan)) for (plan,) in rows]
+
+    def path_runs(self) -> list[PathRun]:
+        """Measured runs on paths, in the order in which they were made."""
+        from ordolex.core.relay.path_runs import path_run_of
+
+        return [path_run_of(event.detail) for event in self.events_of("path")]
 
     def events_of(self, *kinds: str, link: int | None = None) -> list[Event]:
         """The events of some kinds, in order: for what is looked for while somebody waits."""

@@ -25,6 +25,7 @@ _TABLES = {
     "link": "id, name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs,"
     " created_utc_us",
     "adapter": "identity, name",
+    "relay": "name, plan",
     "chunk": "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data",
     "event": "id, visit, link, utc_us, mono_us, kind, text, detail",
 }
@@ -106,6 +107,8 @@ def _opened(damaged: Path, folder: Path) -> sqlite3.Connection:
 
 def _save(old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns: str, done: Rescued) -> None:
     wanted = _columns_there(old, table, columns)
+    if not wanted:
+        return  # a book from before there was such a table
     marks = ", ".join("?" * len(wanted))
     for row in _rows(old, table, ", ".join(wanted), done):
         try:

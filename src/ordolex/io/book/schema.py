@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.system.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 4
+VERSION = 5
 
 _TABLES = """
 CREATE TABLE site (
@@ -65,6 +65,10 @@ CREATE TABLE adapter (
     identity TEXT PRIMARY KEY,
     name TEXT NOT NULL
 );
+CREATE TABLE relay (
+    name TEXT PRIMARY KEY,
+    plan TEXT NOT NULL
+);
 CREATE INDEX chunk_of_link ON chunk (link);
 CREATE INDEX event_of_link ON event (link);
 """
@@ -89,6 +93,8 @@ def renew(connection: sqlite3.Connection) -> None:
         connection.execute("ALTER TABLE link ADD COLUMN identity TEXT NOT NULL DEFAULT ''")
     if version < 4:
         connection.execute("ALTER TABLE link ADD COLUMN outputs TEXT NOT NULL DEFAULT ''")
+    if version < 5:
+        connection.execute("CREATE TABLE relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 

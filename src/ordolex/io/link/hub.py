@@ -66,6 +66,14 @@ class Hub:
         finally:
             self._under_way.discard(task)
 
+    def begin(self, work: Coroutine[Any, Any, Any]) -> None:
+        """Runs it beside everything else; nobody waits for its end."""
+        self.call(work)
+
+    def adopt(self, runner: LinkRunner) -> None:
+        """A link that somebody else runs in this thread: it is seen like the others, and released with them."""
+        self._runners[runner.link] = runner
+
     def soon(self, work: Callable[[], object]) -> None:
         self._loop.call_soon_threadsafe(work)
 

@@ -29,6 +29,11 @@ def relays() -> Path:
     return user_state_path("ordolex", appauthor=False) / "relays"
 
 
+def added_addresses() -> Path:
+    """Network addresses that were added for the work, to be taken away again."""
+    return user_state_path("ordolex", appauthor=False) / "added-addresses.json"
+
+
 def fault_log() -> Path:
     """Where faults of the program itself are written down."""
     return user_state_path("ordolex", appauthor=False) / "faults.log"

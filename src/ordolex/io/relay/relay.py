@@ -114,6 +114,7 @@ class Relay:
         self.refused = ""
         self.proof: Proof | None = None
         self.stopped = ""
+        self.stopping = False
         self._tail = bytearray()
         self._break: asyncio.Task[None] | None = None
         self._settling = asyncio.Lock()
@@ -131,6 +132,7 @@ class Relay:
         b.start()
 
     async def stop(self) -> None:
+        self.stopping = True
         for way in self.ways or ():
             await way.emptied(1.0)
             way.stop()

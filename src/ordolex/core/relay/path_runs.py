@@ -88,7 +88,7 @@ class Gathered:
 
 
 @dataclass(frozen=True, slots=True)
-class Run:
+class PathRun:
     """A measured run. Times in ms; throughput in bytes/s, None where it was not measured.
 
     conditions  path, rate, mode, and whatever else was typed or known
@@ -116,9 +116,9 @@ class Run:
         return raw | figures(self)
 
 
-def run_of(raw: dict[str, Any]) -> Run:
+def path_run_of(raw: dict[str, Any]) -> PathRun:
     """Raises KeyError or TypeError for what is no run."""
-    return Run(
+    return PathRun(
         str(raw["name"]), int(raw["at_us"]), str(raw["how"]), dict(raw["conditions"]), tuple(raw["trips_ms"]),
         int(raw["sent"]), int(raw["lost"]), int(raw["wrong"]), int(raw["doubled"]), raw.get("out_bytes_s"),
         raw.get("back_bytes_s"), {when: tuple(trips) for when, trips in raw.get("beside", {}).items()},
@@ -131,7 +131,7 @@ def percentile(sorted_values: tuple[float, ...] | list[float], share: float) -> 
     return float(sorted_values[int(rank) - 1])
 
 
-def figures(run: Run) -> dict[str, float | None]:
+def figures(run: PathRun) -> dict[str, float | None]:
     """Median, 95 % and worst round trip in ms; None where none came back."""
     values = sorted(run.trips_ms)
     if not values:
@@ -161,7 +161,7 @@ class Difference:
         return f"{span}: it became {'slower' if self.ms > 0 else 'faster'}"
 
 
-def difference(before: Run, after: Run) -> Difference | None:
+def difference(before: PathRun, after: PathRun) -> Difference | None:
     """None where one of them has no round trip."""
     if not (before.trips_ms and after.trips_ms):
         return None
