@@ -24,7 +24,7 @@ class NetworkPort:
         self._station = station
         self._changed = changed
         self._server: asyncio.Server | None = None
-        self._client: _Client | None = None
+        self._client: PortClient | None = None
         self.port = 0
         self.barred = False
         """Held by somebody else, or without rights: whoever comes is turned away."""
@@ -66,7 +66,9 @@ class NetworkPort:
         if self._station.taken or self.barred:
             writer.close()  # a serial port has one holder; the second is turned away
             return
-        self._client = _Client(self._station, writer)
+        raw = self._station.plan.raw  # served as plain TCP, the device's own settings always fit
+        line = self._station.device_line if raw else LineSettings(9600)
+        self._client = PortClient(self._station, writer, line, raw=raw)
         self._changed()
         try:
             await self._client.serve(reader)
@@ -81,12 +83,14 @@ class NetworkPort:
             self._changed()
 
 
-class _Client:
-    def __init__(self, station: Station, writer: asyncio.StreamWriter) -> None:
-        self._station = station
+class PortClient:
+    """Who holds a port. `line` are the settings until he sets others; `raw` serves plain bytes at them."""
+
+    def __init__(self, station: Station, writer: asyncio.StreamWriter, line: LineSettings, *, raw: bool) -> None:
+        self._station, self._raw = station, raw
         self._writer = writer
         self._end = ComPortServer()
-        self._settings = LineSettings(9600)
+        self._settings = line
         self._line_mask = LineState(0)
         self._modem_mask = ModemState(0xFF)
         self._outputs = Outputs()
@@ -95,7 +99,7 @@ class _Client:
         self._held_back: list[Character] = []
 
     async def serve(self, reader: asyncio.StreamReader) -> None:
-        if self._station.plan.raw:
+        if self._raw:
             await self._serve_raw(reader)
             return
         self._station.lines_changed = self._lines_changed
@@ -117,8 +121,8 @@ class _Client:
                 self._flush()
 
     async def _serve_raw(self, reader: asyncio.StreamReader) -> None:
-        """Plain TCP: no settings, no control lines; the device's own settings always fit."""
-        self._station.attach(self._deliver_raw, self._station.device_line)
+        """Plain TCP: no settings, no control lines."""
+        self._station.attach(self._deliver_raw, self._settings)
         with contextlib.suppress(OSError):
             while data := await reader.read(65_536):
                 self._station.from_laptop(data)

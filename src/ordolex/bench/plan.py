@@ -72,11 +72,61 @@ class DevicePlan(BaseModel):
         return self
 
 
+class ChannelPlan(BaseModel):
+    """One `[[box.channel]]`: `device` is what is behind it, by its name; empty for nothing."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    device: str = ""
+    mode: Literal["virtual-port", "raw", "call-out", "off"] = "raw"
+    line: str = "9600 8N1"
+    peer: str = Field("", description="host:port that it calls in mode call-out")
+
+    @field_validator("line")
+    @classmethod
+    def _line_can_be_read(cls, value: str) -> str:
+        return read_line(value).settings.text
+
+
+class BoxPlan(BaseModel):
+    """One `[[box]]`: a serial server in the loopback network."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    address: Annotated[str, Field(pattern=r"^127(\.\d{1,3}){3}$")]
+    base: int = Field(4000, ge=1024, le=65_000, description="the TCP port before that of its first channel")
+    console: int = Field(2323, ge=0, le=65_535, description="TCP port of its telnet console; 0: any free one")
+    announced: bool = Field(True, description="says its name by multicast DNS")
+    serial: str = Field("", description="name of the device that is its serial console")
+    channel: list[ChannelPlan] = Field(min_length=1, max_length=32)
+
+
+class HopPlan(BaseModel):
+    """One `[[hop]]`: a stretch of path that leads `to` a host:port."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    to: Annotated[str, Field(pattern=r"^[\w.]+:\d{1,5}$")]
+    address: Annotated[str, Field(pattern=r"^127(\.\d{1,3}){3}$")] = "127.0.0.1"
+    port: int = Field(0, ge=0, le=65_535)
+    delay_ms: float = Field(0.0, ge=0.0, le=60_000, description="each way")
+    jitter_ms: float = Field(0.0, ge=0.0, le=60_000)
+    loss: float = Field(0.0, ge=0.0, le=0.9)
+    udp: bool = False
+    late_s: float = Field(0.0, ge=0.0, le=3600, description="it listens only so long after the bench began")
+    hangs_up_after: int = Field(0, ge=0, description="bytes after which it hangs up; 0: never")
+
+
 class Plan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     site: str = "bench"
     device: list[DevicePlan] = Field(min_length=1, max_length=64)
+    box: list[BoxPlan] = Field([], max_length=8)
+    hop: list[HopPlan] = Field([], max_length=16)
+    shell: bool = Field(False, description="a real shell without login, by a pseudo-terminal")
 
     @model_validator(mode="after")
     def _names_differ(self) -> Plan:
@@ -84,6 +134,10 @@ class Plan(BaseModel):
         twice = sorted({name for name in names if names.count(name) > 1})
         if twice:
             raise ValueError(f"two devices are called {twice[0]!r}; give each its own name")
+        for box in self.box:
+            for name in (*(one.device for one in box.channel), box.serial):
+                if name and name not in names:
+                    raise ValueError(f"the box {box.name!r} has {name!r}, which is no device of the plan")
         return self
 
 

@@ -10,10 +10,13 @@ import sys
 import threading
 from collections.abc import Callable
 
+from ordolex.bench.box import Box
 from ordolex.bench.garble import KINDS
+from ordolex.bench.hop import Hop
 from ordolex.bench.network_port import NetworkPort
-from ordolex.bench.plan import DevicePlan, Plan
+from ordolex.bench.plan import BoxPlan, DevicePlan, Plan
 from ordolex.bench.pty_port import PtyPort
+from ordolex.bench.shell import Shell
 from ordolex.bench.station import Station
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import SettingsError
@@ -52,19 +55,48 @@ class Bench:
                 self._benches.append(place.twin_of(self._tell))
         for place in self._benches:
             place.station.look_up(self._where)
+        self.boxes = [self._box(box) for box in plan.box]
+        self.hops = [Hop(hop) for hop in plan.hop]
+        self.shell: Shell | None = None
         self._control: asyncio.Server | None = None
         self._token = secrets.token_hex(16)
         self._later: set[asyncio.Task[None]] = set()
 
+    def _box(self, plan: BoxPlan) -> Box:
+        by_name = {place.plan.name: place for place in self._benches}
+        behind = [by_name[one.device] if one.device else None for one in plan.channel]
+        for place in behind:
+            if place is not None:
+                place.is_boxed = True
+        box = Box(plan, [place.station if place is not None else None for place in behind], self._tell)
+        if plan.serial:
+            by_name[plan.serial].station.give(box.console())
+        return box
+
     async def start(self) -> None:
         for place in self._benches:
             await place.appear()
+        for box in self.boxes:
+            try:
+                await box.appear()
+            except OSError as error:
+                print(f"bench: {box.plan.name} is not at {box.plan.address}: {error}", file=sys.stderr)
+        for hop in self.hops:
+            await hop.start()
+        if self.plan.shell:
+            self.shell = Shell()
         self._control = await asyncio.start_server(self._console, "127.0.0.1", 0)
         self._tell()
 
     async def stop(self) -> None:
         for task in self._later:
             task.cancel()
+        if self.shell is not None:
+            self.shell.stop()
+        for hop in self.hops:
+            await hop.stop()
+        for box in self.boxes:
+            await box.vanish()
         for place in self._benches:
             await place.vanish()
         if self._control is not None:
@@ -80,7 +112,7 @@ class Bench:
     def notice(self) -> BenchNotice:
         listening = self._control.sockets if self._control is not None else ()  # none any more once it stops
         port = listening[0].getsockname()[1] if listening else 0
-        devices = tuple(place.notice() for place in self._benches)
+        devices = tuple(place.notice() for place in self._benches if not place.is_boxed)
         return BenchNotice(os.getpid(), self.plan.site, f"127.0.0.1:{port}", devices, self._token)
 
     def _tell(self) -> None:
@@ -166,6 +198,8 @@ class _Place:
         self.network = NetworkPort(self.station, changed)
         self.pty = PtyPort(self.station, changed) if plan.pty else None
         self.twin: _Place | None = None
+        self.is_boxed = False
+        """Whether it stands behind a channel of a box, and has no port of its own."""
         self._state = ""
         self._holder = ""
 
@@ -201,6 +235,8 @@ class _Place:
             await self.network.cut_off()
 
     async def appear(self, *, renumbered: bool = False) -> None:
+        if self.is_boxed:
+            return
         if not self.network.listening:
             await self.network.listen(renumbered=renumbered)
         if self.pty is not None and not self.pty.path:

@@ -13,7 +13,7 @@ from heapq import heappop, heappush
 
 from ordolex.bench.calls import Calls
 from ordolex.bench.catalogue import kinds, tempers
-from ordolex.bench.devices.base import Relining, Say
+from ordolex.bench.devices.base import Relining, Say, StandIn
 from ordolex.bench.devices.modem import Modem
 from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
@@ -65,6 +65,10 @@ class Station:
     def carrier(self) -> bool:
         """Whether the device's DCD is on: a modem's only during a call."""
         return not isinstance(self._device, Modem) or self._device.in_call
+
+    def give(self, device: StandIn) -> None:
+        """Another device is behind the line, made by whoever serves it."""
+        self._device = device
 
     @property
     def tempers(self) -> tuple[str, ...]:
