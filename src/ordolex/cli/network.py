@@ -76,7 +76,8 @@ async def _survey(network: IPv4Network, near: list[str], offer: bool, announced:
 
     def found(host: Host) -> None:
         if not json and said.get(host.address) != host:
-            typer.echo(visible_text(_host_text(host)))
+            for row in _host_rows(host):
+                typer.echo(visible_text(row))
         said[host.address] = host
 
     if not (announced and near):
@@ -91,11 +92,11 @@ def _host(host: Host) -> dict[str, Any]:
     return {**raw, "services": [asdict(service) for service in host.services], "proven": host.proven}
 
 
-def _host_text(host: Host) -> str:
+def _host_rows(host: Host) -> list[str]:
     rows = [f"{host.address:16} {host.name or '-':24} {host.hardware or '-':18} {host.proven}"]
     rows += [f"    {service.words}" for service in host.services]
     rows += [f"    announces {kind} {name!r} at port {port}" for kind, name, port in host.announced]
-    return "\n".join(rows)
+    return rows
 
 
 def check_device(

@@ -85,7 +85,7 @@ def fits(own: Sequence[OwnAddress], device: IPv4Address, prefix: int | None, *, 
     found: list[Fits] = []
     same = [one for one in own if device in one.address.network and not one.address.is_loopback]
     loopback = [one for one in own if one.address.is_loopback and device in one.address.network]
-    if any(one.address.ip == device for one in own):
+    if any(one.address.ip == device and not one.address.is_loopback for one in own):
         found.append(Fits(False, f"{device} is an address of this computer itself", "give one of them another address"))
     elif same:
         found.append(Fits(True, f"{device} is in the network of {same[0].text}"))

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from urllib.parse import urlsplit
 
 _LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
-_WITHOUT_LINE = ("tcp", "udp", "listen+tcp", "listen+udp")
-_CALLED = ("rfc2217", "tcp", "udp")
-_LISTENING = tuple(f"listen+{kind}" for kind in _CALLED)
+_WITHOUT_LINE = ("tcp", "udp", "telnet", "listen+tcp", "listen+udp")
+_LENT = ("rfc2217", "tcp", "udp")
+_CALLED = (*_LENT, "telnet")
+_LISTENING = tuple(f"listen+{kind}" for kind in _LENT)
 LOOPBACK = "127.0.0.1"
 _VIRTUAL_NAME = re.compile(r"(/dev/)?[A-Za-z0-9][A-Za-z0-9._-]{0,30}")
 
@@ -21,9 +22,9 @@ class EndpointError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Endpoint:
-    """kind is serial, virtual, rfc2217, tcp or udp, or one of the last three with `listen+` before it. `port` is the
-    TCP or UDP port, 0 for a serial port, whose path is in `host`, and for a virtual one, whose name is there; at a
-    listener 0 is any free one."""
+    """kind is serial, virtual, telnet, rfc2217, tcp or udp, or one of the last three with `listen+` before it. `port`
+    is the TCP or UDP port, 0 for a serial port, whose path is in `host`, and for a virtual one, whose name is there; at
+    a listener 0 is any free one."""
 
     kind: str
     host: str
@@ -81,8 +82,8 @@ def read_endpoint(text: str) -> Endpoint:
         raise EndpointError(f"{text}: {error}; write it like rfc2217://host:port or tcp://[::1]:port") from None
     if parts.scheme not in (*_CALLED, *_LISTENING):
         raise EndpointError(
-            f"{parts.scheme}:// is not known; use rfc2217://host:port, tcp://host:port or udp://host:port, with listen+"
-            " before it for one that others come to"
+            f"{parts.scheme}:// is not known; use rfc2217://, tcp://, udp:// or telnet:// host:port; the first three"
+            " with listen+ before them for one that others come to"
         )
     try:
         host, port = parts.hostname, parts.port

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from pydantic import Field, field_validator
+import re
+from typing import Literal
+
+from pydantic import Field, field_validator, model_validator
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
@@ -53,6 +56,33 @@ class Jumper(Part):
     for_work: Words
     restore: Words
     positions: list[Words] = []
+
+
+class Mode(Part):
+    """An operating mode of a serial server's channel. `gives` is what is to be had at its TCP port then: rfc2217, tcp,
+    caller (it calls by itself), udp or nothing."""
+
+    name: Words
+    gives: Literal["rfc2217", "tcp", "caller", "udp", "nothing"]
+    means: str = ""
+
+
+class Channels(Part):
+    """The channels of a serial server: `ask` brings one line for each, which `row` reads by its groups `channel`,
+    `port` (the TCP port), `mode`, and if it has them `line` and `held`; `nobody` stands there for a free one."""
+
+    ask: Sent
+    row: Pattern
+    done: Pattern
+    nobody: str = "nobody"
+    mode: list[Mode]
+
+    @model_validator(mode="after")
+    def _row_has_its_groups(self) -> Channels:
+        missing = {"channel", "port", "mode"} - set(re.compile(self.row).groupindex)
+        if missing:
+            raise ValueError(f"row lacks the group {sorted(missing)[0]!r}")
+        return self
 
 
 class Lamp(Part):

@@ -11,7 +11,18 @@ from pydantic import ValidationError, field_validator, model_validator
 from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
 from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, Parameter
-from ordolex.core.sheet.parts import Lamp, Leave, Lists, Menu, Ready, Revision, SheetLine, SheetQuestion, end_of
+from ordolex.core.sheet.parts import (
+    Channels,
+    Lamp,
+    Leave,
+    Lists,
+    Menu,
+    Ready,
+    Revision,
+    SheetLine,
+    SheetQuestion,
+    end_of,
+)
 from ordolex.core.sheet.procedures import Procedure
 from ordolex.core.text.escapes import to_bytes
 
@@ -43,6 +54,7 @@ class Sheet(Part):
     dial: dict[Words, str] = {}
     """The address book that comes with it: name → telephone number or dial string."""
     menu: list[Menu] = []
+    channels: Channels | None = None
     procedure: list[Procedure] = []
     restore: list[Words] = []
     """What to put back at the end, whenever this device was worked on."""

@@ -187,13 +187,14 @@ async def _visit(
     async def one(port: KnownPort) -> Service | None:
         async with slots:
             progress.tries += 1
-            return await _call(host, port, offer)
+            return await look_at(host, port, offer=offer)
 
     services = await asyncio.gather(*(one(port) for port in ports))
     return tuple(service for service in services if service is not None)
 
 
-async def _call(host: str, port: KnownPort, offer: bool) -> Service | None:
+async def look_at(host: str, port: KnownPort, *, offer: bool) -> Service | None:
+    """One port of a host; None where nothing listens."""
     began_s = mono_s()
     loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)

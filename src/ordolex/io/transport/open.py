@@ -20,6 +20,10 @@ def transport_for(endpoint: Endpoint) -> Transport:
             from ordolex.io.transport.tcp import TcpTransport
 
             return TcpTransport(endpoint)
+        case "telnet":
+            from ordolex.io.transport.telnet import TelnetTransport
+
+            return TelnetTransport(endpoint)
         case "udp" | "listen+udp":
             from ordolex.io.transport.udp import UdpTransport
 

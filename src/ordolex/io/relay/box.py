@@ -1,0 +1,58 @@
+"""A serial server as a device: its channels read by its console, and looked at from outside."""
+
+from __future__ import annotations
+
+import re
+
+from ordolex.core.link.question import Question
+from ordolex.core.relay.fit import Channel, Fit, found_again
+from ordolex.core.sheet import Sheet
+from ordolex.core.text.escapes import to_bytes
+from ordolex.io.link.runner import LinkRunner
+from ordolex.io.net.ping import reach
+from ordolex.io.net.survey import KnownPort, Service, look_at
+from ordolex.io.system.faults import Fault
+
+_WAIT_S = 3.0
+_GIVES = {"RFC 2217": "rfc2217"}
+
+
+async def read_channels(runner: LinkRunner, sheet: Sheet) -> list[Channel]:
+    """Asks its console. Raises a Fault where the sheet has no channels, or no line of the answer is one."""
+    plan = sheet.channels
+    if plan is None:
+        raise Fault(f"the sheet {sheet.name} says nothing of channels", "docs/sheets.md says how they are written")
+    for wake in sheet.wake:
+        await runner.ask(Question(to_bytes(wake), timeout_s=1.0, harmless=True))
+    answer = await runner.ask(Question(to_bytes(plan.ask), timeout_s=_WAIT_S, harmless=True))
+    gives = {mode.name: mode.gives for mode in plan.mode}
+    found = []
+    for row in re.finditer(plan.row, answer.data.decode("utf-8", "replace")):
+        parts = row.groupdict()
+        held = parts.get("held") or plan.nobody
+        found.append(
+            Channel(
+                int(parts["channel"]), int(parts["port"]), parts["mode"], gives.get(parts["mode"], ""),
+                parts.get("line") or "", "" if held == plan.nobody else held,
+            )
+        )  # fmt: skip
+    if not found:
+        raise Fault(f"{runner.endpoint.text} told no channels", "look in Talk at what it answers, and at its sheet")
+    return found
+
+
+async def look_at_channel(host: str, port: int, number: int, *, offer: bool = True) -> Channel:
+    """From outside: what is to be had at its port. Nobody holds it where it takes the call and stays."""
+    service: Service | None = await look_at(host, KnownPort(port, "channel", f"serial channel {number}"), offer=offer)
+    if service is None:
+        return Channel(number, port, "closed", "nothing")
+    if "hangs up" in service.proven:
+        return Channel(number, port, "open", "", holder="somebody else")
+    gives = _GIVES.get(service.proven, "tcp" if not service.proven else "")
+    return Channel(number, port, "served" if gives == "rfc2217" else "plain bytes", gives)
+
+
+async def look_again(old: str, new: str, port: int) -> Fit:
+    """Whether a box is where it was sent to."""
+    was, now = await reach(old, port), await reach(new, port)
+    return found_again(f"{old}:{port}", f"{new}:{port}", was.state, now.state)
