@@ -69,6 +69,15 @@ class Links:
         self._all.append(link)
         return link
 
+    def named(self, endpoint: str, name: str, line: str) -> LinkRecord:
+        """The link of this endpoint; one of this name and these settings, where the book has none. Raises a
+        BookFault."""
+        known = self.at(endpoint)
+        if known is None:
+            known = self._book.add_link(LinkRecord(0, name, endpoint, line, "relay"))
+            self._all.append(known)
+        return known
+
     def change(self, link: LinkRecord) -> LinkRecord:
         """Raises a BookFault."""
         old = next((entry for entry in self._all if entry.id == link.id), None)

@@ -35,6 +35,8 @@ if TYPE_CHECKING:  # what the first screen does not need is imported by the meth
     from ordolex.core.sheet import Sheet
     from ordolex.io.link.everywhere import Try
     from ordolex.io.link.runner import LinkRunner
+    from ordolex.session.network import Network
+    from ordolex.session.relays import Relays
     from ordolex.session.talks import Talks
 
 _AT_S = 5.0
@@ -60,6 +62,22 @@ class Session:
         self.to_restore: list[str] = []
         self._unopened: dict[int, tuple[tuple[LinkRecord, int], LinkView]] = {}
         """What the last survey says of links that were never opened."""
+
+    @cached_property
+    def relays(self) -> Relays:
+        """Two ends joined: those that the book has, and those that run."""
+        from ordolex.session.relays import Relays
+
+        relays = Relays(self.book, self.hub, self.links.named)
+        self.hub.before_stop.append(relays.stop_all)
+        return relays
+
+    @cached_property
+    def network(self) -> Network:
+        """Boxes on the network, and how far a device is reached."""
+        from ordolex.session.network import Network
+
+        return Network(self.hub)
 
     @cached_property
     def talks(self) -> Talks:

@@ -75,6 +75,13 @@ PLACES: tuple[Place, ...] = (
         "Keep: everything that passed on every link of this book, with its time. It is always on.",
         "ordolex.tui.desks.keep.desk:KeepDesk",
     ),
+    Place(
+        "Relay",
+        "f9",
+        "Serial over the network, virtual ports, two ends joined.",
+        "Relay: a program that knows serial ports only gets a device on the network. n joins two ends, s finds boxes.",
+        "ordolex.tui.desks.relay.desk:RelayDesk",
+    ),
 )
 """In the order of the bar; the first is there at once."""
 

@@ -39,6 +39,8 @@ class Hub:
         self._runners: dict[int, LinkRunner] = {}
         self._views: dict[int, LinkView] = {}
         self._under_way: set[asyncio.Task[Any]] = set()
+        self.before_stop: list[Callable[[], Coroutine[Any, Any, None]]] = []
+        """What ends properly before the ports are released."""
         self._ready = threading.Event()
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="links", daemon=True)
@@ -125,6 +127,8 @@ class Hub:
         self._thread.join(timeout=5)
 
     async def _ended(self) -> None:
+        for work in self.before_stop:
+            await work()
         tasks = list(self._under_way)
         for task in tasks:
             task.cancel()

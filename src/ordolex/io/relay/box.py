@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
-
 from ordolex.core.link.question import Question
 from ordolex.core.relay.fit import Channel, Fit, found_again
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.patterns import search
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.net.ping import reach
 from ordolex.io.net.survey import KnownPort, Service, look_at
@@ -27,7 +26,10 @@ async def read_channels(runner: LinkRunner, sheet: Sheet) -> list[Channel]:
     answer = await runner.ask(Question(to_bytes(plan.ask), timeout_s=_WAIT_S, harmless=True))
     gives = {mode.name: mode.gives for mode in plan.mode}
     found = []
-    for row in re.finditer(plan.row, answer.data.decode("utf-8", "replace")):
+    for line in answer.data.decode("utf-8", "replace").splitlines():
+        row = search(plan.row, line)
+        if row is None:
+            continue
         parts = row.groupdict()
         held = parts.get("held") or plan.nobody
         found.append(

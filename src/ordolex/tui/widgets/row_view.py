@@ -45,6 +45,11 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.cursor = max(0, len(rows) - 1)
         self.rows_changed()
 
+    def renew(self, rows: Sequence[T]) -> None:
+        """The same rows with other contents; the cursor stays."""
+        self._rows = rows
+        self.refresh()
+
     @property
     def empty_text(self) -> str:
         return self._empty

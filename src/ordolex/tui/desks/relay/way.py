@@ -1,0 +1,173 @@
+"""Relay: the way to a device, step by step; an address beside the present one, and back."""
+
+from __future__ import annotations
+
+import asyncio
+
+from ordolex.core.net.addresses import AddressError, read_address, read_mask
+from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.text.visible import visible_text
+from ordolex.io.system.faults import Fault, NoRights
+from ordolex.tui.desks.relay.at import RelayAt, Shown
+from ordolex.tui.widgets.prompts import Pick
+
+
+async def check(at: RelayAt) -> None:
+    target = await at.line("Which device?", _default(at), target_reading, "address, or address:port")
+    if target is None:
+        return
+    host, _, port = target.strip().partition(":")
+    direct = await at.ask(
+        Pick(
+            "How is it joined to this computer?", [("net", "By a network"), ("direct", "By one cable, nothing between")]
+        )
+    )
+    if direct is None:
+        return
+    at.looked.target = target
+    at.show(Shown.WAY)
+    at.looked.doing = f"checking the way to {target}"
+    try:
+        going = at.session.network.check(host, int(port) if port else None, direct=direct == "direct", page=not port)
+        await asyncio.wrap_future(going)
+    finally:
+        at.looked.doing = ""
+    at.show(Shown.WAY)
+    bad = [step for step in at.session.network.steps if step.ok is False]
+    if bad:
+        at.say(visible_text(f"{bad[0].step}: {bad[0].words}; {bad[0].do}"), "bad")
+    else:
+        at.say(f"nothing speaks against the way to {target}", "good")
+
+
+def _default(at: RelayAt) -> str:
+    if at.looked.shown is Shown.BOXES and at.box is not None:
+        return at.box.address
+    if at.relay is not None and at.relay.ends[1].kind in ("tcp", "rfc2217", "udp"):
+        return at.relay.ends[1].address
+    if at.chosen is not None and read_endpoint(at.chosen.endpoint).kind in ("tcp", "rfc2217", "telnet"):
+        return read_endpoint(at.chosen.endpoint).address
+    return at.looked.target
+
+
+def target_reading(text: str) -> str:
+    """Raises AddressError or ValueError."""
+    host, colon, port = text.strip().partition(":")
+    if not host:
+        raise ValueError("give an address such as 192.168.1.20, or 192.168.1.20:4001")
+    if host.replace(".", "").isdecimal():
+        read_address(host)
+    if colon and not (port.isdecimal() and 0 < int(port) < 65_536):
+        raise ValueError("the port is a number from 1 to 65535")
+    return f"{host}, TCP port {port}" if port else f"{host}; its page is looked at too"
+
+
+async def propose(at: RelayAt) -> None:
+    device = await at.line(
+        "Address of the device", _default(at).partition(":")[0], _address_reading, "as its label says"
+    )
+    mask = await at.line("Its mask", "255.255.255.0", _mask_reading, "or /24") if device is not None else None
+    if device is None or mask is None:
+        return
+    own = await asyncio.wrap_future(at.session.network.look_at_own())
+    names = sorted({one.interface for one in own if not one.address.is_loopback} or {one.interface for one in own})
+    interface = (
+        names[0] if len(names) == 1 else await at.ask(Pick("In which interface is the cable?", [(n, n) for n in names]))
+    )
+    if interface is None:
+        return
+    at.looked.doing = "asking for free addresses"
+    try:
+        going = at.session.network.propose(read_address(device), read_mask(mask), interface)
+        proposal = await asyncio.wrap_future(going)
+    finally:
+        at.looked.doing = ""
+    at.show(Shown.WAY)
+    if proposal is None:
+        at.say("every address that was asked for answers; ask who looks after this network for a free one", "bad")
+        return
+    change = proposal.change
+    asked = "\n".join(
+        f"{host}: {'somebody answers' if answered else 'nobody answers'}" for host, answered in proposal.asked
+    )
+    words = f"{asked}\n\nadd:        {change.do_text}\ntake back:  {change.undo_text}"
+    choices = [
+        ("make", "Add it now (takes the administrator's rights)"),
+        ("hand", "I add it by hand: remind me to take it back"),
+        ("no", "Go back"),
+    ]
+    answer = await at.ask(Pick(f"{change.address} beside the present address of {interface}", choices, words))
+    if answer == "make":
+        await _make(at)
+    elif answer == "hand":
+        at.session.network.added_by_hand(change)
+        _to_restore(at, change.undo_text)
+        at.say(f"run: {change.do_text}   u reminds of the way back", "good")
+
+
+async def _make(at: RelayAt) -> None:
+    proposal = at.session.network.proposal
+    assert proposal is not None
+    try:
+        await asyncio.wrap_future(at.session.network.add(proposal.change))
+    except (NoRights, Fault) as fault:
+        at.say(str(fault), "bad")
+        return
+    _to_restore(at, proposal.change.undo_text)
+    at.session.note(f"address added for the work: {proposal.change.do_text}")
+    at.say(f"{proposal.change.address} is added; u takes it back", "good")
+
+
+def _to_restore(at: RelayAt, undo: str) -> None:
+    words = f"network address: {undo}"
+    if words not in at.session.to_restore:
+        at.session.to_restore.append(words)
+
+
+async def undo(at: RelayAt) -> None:
+    added = at.session.network.added
+    if not added:
+        at.say("no address was added that is still to be taken back", "unsure")
+        return
+    choices = [(str(number), f"{change.address} on {change.interface}") for number, change in enumerate(added)]
+    chosen = await at.ask(Pick("Which address is taken back?", choices))
+    if chosen is None:
+        return
+    change = added[int(chosen)]
+    how = await at.ask(
+        Pick(
+            f"Take {change.address} back",
+            [
+                ("make", "Now (takes the administrator's rights)"),
+                ("hand", "I did it by hand: it is done"),
+                ("no", "Go back"),
+            ],
+            change.undo_text,
+        )
+    )
+    if how == "make":
+        try:
+            await asyncio.wrap_future(at.session.network.take_back(change))
+        except Fault as fault:
+            at.say(str(fault), "bad")
+            return
+    elif how == "hand":
+        at.session.network.taken_back_by_hand(change)
+    else:
+        return
+    words = f"network address: {change.undo_text}"
+    if words in at.session.to_restore:
+        at.session.to_restore.remove(words)
+    at.session.note(f"address taken back: {change.undo_text}")
+    at.say(f"{change.address} is taken back" + (", by hand" if how == "hand" else ""), "good")
+
+
+def _address_reading(text: str) -> str:
+    return f"{read_address(text)}"
+
+
+def _mask_reading(text: str) -> str:
+    prefix = read_mask(text)
+    if prefix > 30:
+        raise AddressError(f"a /{prefix} has no room for a second host")
+    return f"/{prefix}"
