@@ -121,6 +121,12 @@ TALKER: dict[str, object] = {"name": "talker", "kind": "temperature", "line": "4
 PLUG: dict[str, object] = {"name": "plug", "kind": "echo", "line": "any"}
 
 
+def own_network() -> str:
+    """Three numbers of a loopback network that no other test uses at the same time."""
+    number = os.getpid()
+    return f"127.{20 + number % 200}.{number // 200 % 250}"
+
+
 def program(*arguments: str) -> list[str]:
     return [sys.executable, "-m", "ordolex", *arguments]
 
@@ -131,7 +137,7 @@ def bench_process(tmp_path: Path) -> Iterator[BenchNotice]:
     pulled, could be taken by the bench of a test that runs beside this one."""
     ready, plan = tmp_path / "ready.json", tmp_path / "plan.toml"
     demo = files("ordolex.bench").joinpath("alder_brook.toml").read_text()
-    plan.write_text(re.sub(r"port = \d+", "port = 0", demo))
+    plan.write_text(re.sub(r"port = \d+", "port = 0", demo).replace("127.20.0.44", f"{own_network()}.44"))
     process = subprocess.Popen(
         program("bench", "--with-parent", "--ready-file", str(ready), "--plan", str(plan)),
         stdin=subprocess.PIPE,

@@ -32,6 +32,11 @@ def run_interface(path: Path, site: str = "") -> int:
     finally:
         book.close()
         end_log()
+    if app.goes_on:
+        from ordolex.io.relay.headless import go_on
+
+        for name in go_on(path, app.goes_on):
+            print(f"{name} goes on; it ends with: ordolex relay stop '{name}'")
     status = book.recorder.status
     if not status.keeping:
         lost = f"{status.lost + status.waiting} bytes were not kept"

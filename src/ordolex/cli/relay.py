@@ -52,6 +52,7 @@ def relay(
     tries: Annotated[int, typer.Option(help="Tries at most; 0 for as long as it takes.")] = 0,
     dials: Annotated[str, typer.Option(help="host:port that a listen+tcp:// end calls in turn.")] = "",
     passive: Annotated[bool, typer.Option(help="Pass nothing on: two adapters listen to two directions.")] = False,
+    also: Annotated[list[str] | None, typer.Option(help="With run: another relay of the book; any number.")] = None,
     shell_known: Annotated[bool, typer.Option("--shell-known", help="A shell without login may be offered.")] = False,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
@@ -61,7 +62,7 @@ def relay(
     elif a == "stop":
         _stop(b, json)
     elif a == "run":
-        _run_kept(b, book, ready_file, json)
+        _run_kept([b, *(also or ())], book, ready_file, json)
     elif not b:
         refuse("a relay has two ends; give the second, such as rfc2217://192.168.1.20:4001", USAGE, json=json)
     else:
@@ -73,14 +74,14 @@ def relay(
             plan = check(plan)
         except (PlanError, EndpointError) as error:
             refuse(str(error), USAGE, json=json)
-        _run(plan, book, ready_file, json)
+        _run([plan], book, ready_file, json)
 
 
-def _run_kept(name: str, book: Path | None, ready_file: Path | None, json: bool) -> None:
-    """A relay that a book has."""
+def _run_kept(names: list[str], book: Path | None, ready_file: Path | None, json: bool) -> None:
+    """Relays that a book has."""
     from ordolex.io.book.reader import BookReader
 
-    if book is None or not name:
+    if book is None or not names[0]:
         refuse("give the relay's name, and --book with the book that has it", USAGE, json=json)
     with faults_said(json):
         reader = BookReader(book)
@@ -88,48 +89,71 @@ def _run_kept(name: str, book: Path | None, ready_file: Path | None, json: bool)
             plans = {plan.name: plan for plan in reader.known.relays()}
         finally:
             reader.close()
-    if name not in plans:
+    missing = [name for name in names if name not in plans]
+    if missing:
         there = ", ".join(plans) or "none"
-        refuse(f"{book} has no relay called {name!r}; there are: {there}", json=json)
-    _run(plans[name], book, ready_file, json)
+        refuse(f"{book} has no relay called {missing[0]!r}; there are: {there}", json=json)
+    _run([plans[name] for name in names], book, ready_file, json)
 
 
-def _run(plan: RelayPlan, book: Path | None, ready_file: Path | None, json: bool) -> None:
-    for end in plan.ends:
-        words = offered_words(end, plan.allow)
-        if words:
-            typer.echo(f"ordolex: {words}", err=True)
+def _run(plans: list[RelayPlan], book: Path | None, ready_file: Path | None, json: bool) -> None:
+    for plan in plans:
+        for end in plan.ends:
+            words = offered_words(end, plan.allow)
+            if words:
+                typer.echo(f"ordolex: {words}", err=True)
     with faults_said(json), ExitStack() as stack:
         recorder: RecorderLike = NoBook()
-        links = (1, 2)
+        links = [(2 * number + 1, 2 * number + 2) for number in range(len(plans))]
         if book is not None:
-            recorder, links = stack.enter_context(links_in(book, plan))
-        fault = asyncio.run(_relay(plan, recorder, links, str(book or ""), ready_file, json))
+            recorder, links = stack.enter_context(links_in(book, plans))
+        fault = asyncio.run(_relay(list(zip(plans, links, strict=True)), recorder, str(book or ""), ready_file, json))
         if fault is not None:
             raise fault
 
 
 async def _relay(
-    plan: RelayPlan, recorder: RecorderLike, links: tuple[int, int], book: str, ready_file: Path | None, json: bool
+    plans: list[tuple[RelayPlan, tuple[int, int]]],
+    recorder: RecorderLike,
+    book: str,
+    ready_file: Path | None,
+    json: bool,
 ) -> Fault | None:
-    """Runs it until it is stopped, by a signal or by `relay stop`; the fault of an end that was given up."""
+    """Runs them until they are stopped, by a signal or by `relay stop`; the fault of an end that was given up."""
     stop = asyncio.Event()
     stop_on_signals(stop.set)
     told = _Teller()
-    running = Running(plan, recorder, links, book=book, changed=lambda: told.tell(running.relay), ended=stop.set)
-    await running.start()
+    going = [
+        Running(plan, recorder, links, book=book, changed=told.tell, ended=lambda plan=plan: ended(plan))  # type: ignore[misc]
+        for plan, links in plans
+    ]
+    told.relays = [running.relay for running in going]
+
+    def ended(plan: RelayPlan) -> None:
+        """One was asked to end; with the last one the process ends."""
+        at = next(number for number, running in enumerate(going) if running.relay.plan.name == plan.name)
+        running = going.pop(at)
+        if going:
+            ending.append(asyncio.ensure_future(running.stop()))
+        else:
+            going.append(running)
+            stop.set()
+
+    ending: list[asyncio.Future[None]] = []
     try:
-        standing = asyncio.ensure_future(running.relay.standing())
+        for running in going:
+            await running.start()
+        standing = asyncio.gather(*(running.relay.standing() for running in going))
         stopped = asyncio.ensure_future(stop.wait())
         await asyncio.wait((standing, stopped), return_when=asyncio.FIRST_COMPLETED)
         if standing.done() and isinstance(standing.exception(), Fault):
             return standing.exception()  # type: ignore[return-value]
         if standing.done():
-            _ready(running.relay, ready_file, json)
+            _ready(going[0].relay, ready_file, json)
         standing.cancel()
         await stopped
     finally:
-        await running.stop()
+        await asyncio.gather(*ending, *(running.stop() for running in going))
     return None
 
 
@@ -149,17 +173,17 @@ class _Teller:
     """Says on standard error what fails, once for as long as it does, and when nothing fails any more."""
 
     def __init__(self) -> None:
-        self._said = ""
+        self.relays: list[Relay] = []
+        self._said: dict[str, str] = {}
 
-    def tell(self, relay: Relay) -> None:
-        if relay.stopping:
-            return
-        fault = relay.view().fault
-        words = fault.partition(";")[0]
-        if words == self._said:
-            return
-        typer.echo(visible_text(f"ordolex: {fault or 'nothing fails any more'}"), err=True)
-        self._said = words
+    def tell(self) -> None:
+        for relay in self.relays:
+            name, fault = relay.plan.name, "" if relay.stopping else relay.view().fault
+            words = fault.partition(";")[0]
+            if words == self._said.get(name, "") or relay.stopping:
+                continue
+            typer.echo(visible_text(f"ordolex: {name}: {fault or 'nothing fails any more'}"), err=True)
+            self._said[name] = words
 
 
 def _list(json: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ordolex.core.relay.path_runs import PathRun, difference, figures
+from ordolex.draw.sheet import COPPER, DIM, GOOD
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -22,9 +23,9 @@ def runs_figure(runs: list[PathRun]) -> Figure:
         if not trips:
             continue
         values = figures(run)
-        axes.plot([trips[0], trips[-1]], [row, row], color="#8da0a7", linewidth=1.2)
-        axes.plot([trips[0], values["p95_ms"] or 0.0], [row, row], color="#1d6478", linewidth=5, solid_capstyle="butt")
-        axes.plot([values["median_ms"] or 0.0], [row], marker="o", color="#98531b", markersize=8)
+        axes.plot([trips[0], trips[-1]], [row, row], color=DIM, linewidth=1.2)
+        axes.plot([trips[0], values["p95_ms"] or 0.0], [row, row], color=GOOD, linewidth=5, solid_capstyle="butt")
+        axes.plot([values["median_ms"] or 0.0], [row], marker="o", color=COPPER, markersize=8)
     axes.set_yticks(range(len(runs)), [run.name for run in runs])
     axes.set_ylim(len(runs) - 0.4, -0.6)
     axes.set_xlim(left=0)

@@ -38,8 +38,8 @@ class Alone:
 
 
 @contextmanager
-def links_in(path: Path, plan: RelayPlan) -> Iterator[tuple[RecorderLike, tuple[int, int]]]:
-    """The recorder of the book at this path, and the two links of a relay in it. Raises a BookFault."""
+def links_in(path: Path, plans: list[RelayPlan]) -> Iterator[tuple[RecorderLike, list[tuple[int, int]]]]:
+    """The recorder of the book at this path, and the two links of each relay in it. Raises a BookFault."""
     from ordolex.session.relays import links_of
 
     book = Book(path)
@@ -47,10 +47,12 @@ def links_in(path: Path, plan: RelayPlan) -> Iterator[tuple[RecorderLike, tuple[
         known = {link.endpoint: link for link in book.links()}
 
         def link_for(endpoint: str, name: str, line: str) -> LinkRecord:
-            return known.get(endpoint) or book.add_link(LinkRecord(0, name, endpoint, line, "relay"))
+            if endpoint not in known:
+                known[endpoint] = book.add_link(LinkRecord(0, name, endpoint, line, "relay"))
+            return known[endpoint]
 
-        a, b = links_of(plan, link_for)
-        yield book.recorder, (a.id, b.id)
+        ends = [links_of(plan, link_for) for plan in plans]
+        yield book.recorder, [(a.id, b.id) for a, b in ends]
     finally:
         book.close()
 

@@ -38,6 +38,7 @@ class Relays:
         self._running: dict[str, Running] = {}
         self._views: dict[str, RelayView] = {}
         self._viewing = False
+        self._path_runs = book.reader.known.path_runs()
 
     def __iter__(self) -> Iterator[RelayPlan]:
         return iter(sorted(self._plans.values(), key=lambda plan: plan.name))
@@ -152,13 +153,15 @@ class Relays:
                 else:
                     done = await measure_loop(runner, run, known | conditions, times, flood=64 << 10, changed=changed)
             keep_path_run(self._book, done, relay.ends[1].runner.link)
+            self._path_runs = [*self.path_runs, done]
             return done
 
         return self.do(name, measure)
 
     @property
     def path_runs(self) -> list[PathRun]:
-        return self._book.reader.known.path_runs()
+        """Of this visit and of earlier ones, in the order in which they were made."""
+        return self._path_runs
 
 
 def keep_path_run(book: Book, run: PathRun, link: int = 0) -> None:

@@ -29,7 +29,7 @@ from ordolex.tui.desks.base import Desk, job_of
 from ordolex.tui.everywhere import FrameAt, jobs
 from ordolex.tui.frame import Frame
 from ordolex.tui.job import Job, bindings
-from ordolex.tui.leaving import stop_on_signals, warnings
+from ordolex.tui.leaving import remind_of_addresses, stop_on_signals, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
 from ordolex.tui.places import PLACES, Place, behind_the_first
@@ -81,6 +81,8 @@ class OrdolexApp(App[None]):
         first = self.PLACES[0].kind()(self.session)
         self.desks: dict[str, Desk] = {first.word: first}
         self.arriving = Arriving()
+        self.goes_on: list[str] = []
+        """Relays that run on in a process of their own once this one has ended."""
         self._switcher = ContentSwitcher(first, initial=first.id)
 
     # ---- the frame
@@ -126,6 +128,7 @@ class OrdolexApp(App[None]):
             await self._switcher.add_content(desk)
             self.desks[desk.word] = desk
         arriving.building = False
+        remind_of_addresses(self)
         if arriving.then is not None:
             arriving.then()
             return

@@ -58,10 +58,35 @@ async def leave(at: FrameAt) -> None:
         link, point = points[0]
         _show(at, link, "Set")
         at.say(f"{visible_text(link.name)}, {point}. F10 again leaves it as it is", "unsure")
+    elif session.relays.running and not await _relays_settled(at):
+        at.say("stayed")
     elif session.to_restore:
         await _remind(at)
     else:
         at.app.exit()
+
+
+async def _relays_settled(at: FrameAt) -> bool:
+    """Whether it is said what becomes of the relays that run."""
+    names = at.session.relays.running
+    choices = [
+        ("end", "End them: their ports go"),
+        ("keep", "Keep them running without the interface; programs must open their ports anew"),
+        ("stay", "Stay"),
+    ]
+    title = f"{len(names)} relays run" if len(names) > 1 else f"{visible_text(names[0])} runs"
+    answer = await at.ask(Pick(title, choices, visible_text(", ".join(names))))
+    at.app.goes_on = names if answer == "keep" else []
+    return answer in ("end", "keep")
+
+
+def remind_of_addresses(app: OrdolexApp) -> None:
+    """An address that was added for the work, and not taken back before the program ended the last time."""
+    added = app.session.network.added
+    for change in added:
+        app.session.to_restore.append(f"network address: {change.undo_text}")
+    if added:
+        app.say(f"{added[0].address} was added for the work and is still there: F9 Relay, u takes it back", "unsure")
 
 
 def _show(at: FrameAt, link: LinkRecord, word: str) -> None:

@@ -51,8 +51,8 @@ def data_bits_reading(text: str) -> str:
 def endpoint_reading(text: str) -> str:
     """How an address is understood. Raises EndpointError."""
     endpoint = read_endpoint(text)
-    kinds = {"serial": "a serial port of this machine", "rfc2217": "network serial", "tcp": "raw TCP, no line settings"}
-    return f"{endpoint.text}: {kinds[endpoint.kind]}"
+    where = "; only from this computer" if endpoint.listens and not endpoint.beyond_loopback else ""
+    return f"{endpoint.text}: {endpoint.words}{where}"
 
 
 def remark_reading(text: str) -> str:

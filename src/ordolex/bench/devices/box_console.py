@@ -143,11 +143,12 @@ class BoxConsole:
         return "".join(f"{row}\r\n" for row in rows)
 
     def _channels(self) -> str:
-        return "".join(
-            f"channel {number} port {self._now.base + number} mode {one.mode} line {one.line}"
-            f" held {self._holder(number) or 'nobody'}\r\n"
-            for number, one in enumerate(self._now.channels, 1)
-        )
+        return "".join(self._row(number) for number in range(1, len(self._now.channels) + 1))
+
+    def _row(self, number: int) -> str:
+        one = self._now.channels[number - 1]
+        held = self._holder(number) or "nobody"
+        return f"channel {number} port {self._now.base + number} mode {one.mode} line {one.line} held {held}\r\n"
 
     def _set(self, name: str, value: str) -> str:
         value = value.strip()
@@ -164,6 +165,8 @@ class BoxConsole:
 
     def _channel(self, rest: str) -> str:
         parts = rest.split(" ", 2)
+        if rest.isdecimal() and 1 <= int(rest) <= len(self._now.channels):
+            return self._row(int(rest))
         if len(parts) < 3 or not (parts[0].isdecimal() and 1 <= int(parts[0]) <= len(self._now.channels)):
             return "? channel NUMBER mode|line|peer VALUE\r\n"
         one, (_, name, value) = self._now.channels[int(parts[0]) - 1], parts

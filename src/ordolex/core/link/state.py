@@ -41,8 +41,8 @@ class Evidence:
     since_s: tuple[float | None, ...]
     """When each of the five rungs was reached, None for those not reached now."""
     line: LineSettings
-    has_line: bool
-    """Whether line settings mean anything there; raw TCP has none."""
+    without: str
+    """What carries it where line settings mean nothing there, such as raw TCP; empty where they do."""
     opened_s: float | None
     heard: int
     last_heard_s: float | None
@@ -68,13 +68,18 @@ class Evidence:
     @property
     def settings(self) -> str:
         """The line settings in their short form, or that there are none."""
-        return self.line.text if self.has_line else "raw TCP"
+        return self.without or self.line.text
+
+    @property
+    def has_line(self) -> bool:
+        """Whether line settings mean anything there."""
+        return not self.without
 
 
 @dataclass(slots=True)
 class LinkState:
     line: LineSettings
-    has_line: bool = True
+    without: str = ""
     rung: Rung = Rung.ABSENT
     opened_s: float | None = None
     heard_bytes: int = 0
@@ -191,7 +196,7 @@ class LinkState:
             rung=self.rung,
             since_s=tuple(self._since.get(Rung(i)) if i <= self.rung else None for i in range(1, 6)),
             line=self.line,
-            has_line=self.has_line,
+            without=self.without,
             opened_s=self.opened_s,
             heard=self.heard_bytes,
             last_heard_s=self.last_heard_s,

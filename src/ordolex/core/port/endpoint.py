@@ -8,7 +8,20 @@ from dataclasses import dataclass
 from urllib.parse import urlsplit
 
 _LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
-_WITHOUT_LINE = ("tcp", "udp", "telnet", "listen+tcp", "listen+udp")
+_WITHOUT_LINE = {
+    "tcp": "raw TCP", "udp": "UDP", "telnet": "telnet", "listen+tcp": "TCP, listening", "listen+udp": "UDP, listening",
+}  # fmt: skip
+_WORDS = {
+    "serial": "a serial port of this computer",
+    "virtual": "a virtual port, made for a program",
+    "rfc2217": "network serial, its settings pass",
+    "tcp": "raw TCP, no line settings",
+    "udp": "UDP, no line settings, and datagrams may be lost",
+    "telnet": "a text console by telnet",
+    "listen+tcp": "whoever comes, raw TCP",
+    "listen+rfc2217": "whoever comes, and sets the line",
+    "listen+udp": "whoever sends datagrams",
+}
 _LENT = ("rfc2217", "tcp", "udp")
 _CALLED = (*_LENT, "telnet")
 _LISTENING = tuple(f"listen+{kind}" for kind in _LENT)
@@ -47,7 +60,17 @@ class Endpoint:
     @property
     def has_line(self) -> bool:
         """Whether line settings mean anything there; plain TCP and UDP have none."""
-        return self.kind not in _WITHOUT_LINE
+        return not self.without
+
+    @property
+    def without(self) -> str:
+        """What carries it where line settings mean nothing there; empty where they do."""
+        return _WITHOUT_LINE.get(self.kind, "")
+
+    @property
+    def words(self) -> str:
+        """What it is, for a technician."""
+        return _WORDS[self.kind]
 
     @property
     def listens(self) -> bool:

@@ -54,10 +54,11 @@ class Layer:
     test: str = ""
 
 
-def chain(a: EndFacts, b: EndFacts, settings: Settings, proof: Proof | None, stopped: str = "") -> list[Layer]:
-    """From the program to the device."""
-    layers = [*_near(a, stopped), *_far(b), *_line(b, settings), _device(b), _whole(b, proof)]
-    return layers
+def chain(
+    a: EndFacts, b: EndFacts, settings: Settings, proof: Proof | None, stopped: str = "", before: Proof | None = None
+) -> list[Layer]:  # fmt: skip
+    """From the program to the device. `before` is a proof that does not hold any more."""
+    return [*_near(a, stopped), *_far(b), *_line(b, settings), _device(b), _whole(b, proof, before)]
 
 
 def first_failing(layers: list[Layer]) -> Layer | None:
@@ -139,11 +140,14 @@ def _line(b: EndFacts, settings: Settings) -> list[Layer]:
             return []
         words = f"the program set {settings.program.text}; {b.endpoint.kind} carries no settings, the box keeps its own"
         return [Layer("line settings", None, words)]
+    if b.evidence.rung < Rung.HELD:
+        line = settings.program if settings.program is not None and settings.pushed else settings.far
+        return [Layer("line settings", None, f"{line.text} is set once the far end stands")]
     if settings.refused:
         test = "choose in the program what the far end can do, or let the box keep its own"
         return [Layer("line settings", False, settings.refused, causes=("the far end cannot do it",), test=test)]
     if settings.program is None:
-        return [Layer("line settings", None, f"{settings.far.text} is set there; the program set nothing yet")]
+        return [Layer("line settings", None, f"{settings.far.text} is set there; no program has set another")]
     unlike = differences(settings.program, settings.far)
     if not unlike:
         words = f"{settings.far.text}, as the program has it" + (", set and read back" if settings.pushed else "")
@@ -180,11 +184,14 @@ def _device(b: EndFacts) -> Layer:
     return Layer("line", False, words, evidence.last_heard_s, causes, "F4 Match finds the device's settings")
 
 
-def _whole(b: EndFacts, proof: Proof | None) -> Layer:
+def _whole(b: EndFacts, proof: Proof | None, before: Proof | None) -> Layer:
     """The end-to-end proof: asked through the near end itself."""
     if proof is not None:
         words = f"{proof.question} → {proof.answer[:40]}, asked through the port itself, {proof.ms:.0f} ms"
         return Layer("device", True, words, proof.at_s)
+    if before is not None:
+        words = f"{before.question} was answered before the settings changed or an end was lost; ask again"
+        return Layer("device", None, words, before.at_s)
     own = b.evidence.proof
     if own is not None:
         return Layer(

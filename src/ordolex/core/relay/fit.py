@@ -9,8 +9,9 @@ from ordolex.core.line.settings import LineSettings
 
 @dataclass(frozen=True, slots=True)
 class Channel:
-    """`gives` is what its mode gives at its TCP port: rfc2217, tcp, caller, udp or nothing; empty where it is not
-    known. `line` are its own settings, `holder` who is there; empty where nobody is."""
+    """`mode` is empty where it was looked at from outside only. `gives` is what is to be had at its TCP port: rfc2217,
+    tcp, caller, udp or nothing; empty where it is not known. `line` are its own settings, `holder` who is there; empty
+    where nobody is."""
 
     number: int
     port: int
@@ -32,7 +33,11 @@ class Fit:
 def fit(channel: Channel, wanted: str) -> Fit:
     """`wanted` is rfc2217 for a virtual port that passes settings on, tcp for plain bytes, caller for one that calls
     us."""
-    what = f"channel {channel.number} is in mode {channel.mode}"
+    what = (
+        f"channel {channel.number} is in mode {channel.mode}"
+        if channel.mode
+        else f"channel {channel.number}, from outside"
+    )
     if channel.holder:
         return Fit(
             False, f"channel {channel.number} is held by {channel.holder}: a second one is turned away", "end it there"

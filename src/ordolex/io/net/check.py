@@ -17,6 +17,7 @@ from ordolex.io.net.ping import ping, reach
 from ordolex.io.system.clock import mono_s
 
 _LOOKS = 4
+_LISTENED_AT = (23, 80, 2323)
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +162,10 @@ async def propose(
 
 
 async def _answers(host: str) -> bool:
-    """Whether anybody is there: by ping, by TCP, and by what the system heard of it on the wire meanwhile."""
+    """Whether anybody is there: by ping, by TCP, and by what the system heard of it on the wire meanwhile. Of loopback
+    addresses the system itself answers for all; one is taken where something listens."""
+    if IPv4Address(host).is_loopback:
+        return any([(await reach(host, port, 0.5)).state == "answered" for port in _LISTENED_AT])
     pinged, reached = await asyncio.gather(ping(host, count=2, timeout_s=0.5), reach(host, 80, 0.7))
     heard = host in await asyncio.to_thread(neighbours)
     return bool(pinged.answered) or reached.state in ("answered", "refused") or heard

@@ -47,11 +47,11 @@ async def look_at_channel(host: str, port: int, number: int, *, offer: bool = Tr
     """From outside: what is to be had at its port. Nobody holds it where it takes the call and stays."""
     service: Service | None = await look_at(host, KnownPort(port, "channel", f"serial channel {number}"), offer=offer)
     if service is None:
-        return Channel(number, port, "closed", "nothing")
+        return Channel(number, port, "", "nothing")
     if "hangs up" in service.proven:
-        return Channel(number, port, "open", "", holder="somebody else")
+        return Channel(number, port, "", "", holder="somebody else")
     gives = _GIVES.get(service.proven, "tcp" if not service.proven else "")
-    return Channel(number, port, "served" if gives == "rfc2217" else "plain bytes", gives)
+    return Channel(number, port, "", gives)
 
 
 async def look_again(old: str, new: str, port: int) -> Fit:

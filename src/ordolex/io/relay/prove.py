@@ -46,7 +46,7 @@ async def prove(relay: Relay, question: Question) -> tuple[Proof | None, str]:
         answer = await runner.ask(question)
     text = answer.data.decode("utf-8", "replace").strip()
     if answer.verdict is Verdict.RIGHT and answer.last_s is not None:
-        relay.proof = Proof(question.text, text, answer.last_s * 1000, mono_s())
+        relay.proven(Proof(question.text, text, answer.last_s * 1000, mono_s()))
         words = f"proven through {relay.ends[0].path}: {question.text} → {text[:60]}, {answer.last_s * 1000:.0f} ms"
     elif not answer.data:
         words = f"no answer to {question.text} through {relay.ends[0].path} in {question.timeout_s:g} s"
@@ -55,7 +55,7 @@ async def prove(relay: Relay, question: Question) -> tuple[Proof | None, str]:
     else:
         words = f"{question.text} → {text[:60]}: {answer.verdict.value}, so nothing is proven"
     if answer.verdict is not Verdict.RIGHT:
-        relay.proof = None
+        relay.proven(None)
     relay.ends[1].runner.note("note", words)
     return (relay.proof if answer.verdict is Verdict.RIGHT else None), words
 

@@ -112,7 +112,7 @@ class Relay:
         self.ways: tuple[Way, Way] | None = None if plan.passive else (Way(a, b), Way(b, a))
         self.program_line: LineSettings | None = None
         self.refused = ""
-        self.proof: Proof | None = None
+        self._proof: tuple[Proof, object] | None = None
         self.stopped = ""
         self.stopping = False
         self._tail = bytearray()
@@ -241,6 +241,27 @@ class Relay:
             self.ends[0].start()
             self._changed()
 
+    # ---- the proof
+
+    def proven(self, proof: Proof | None) -> None:
+        """A question through the port itself was answered rightly; it holds for the settings and the ends of now."""
+        self._proof = (proof, self._stands_for()) if proof is not None else None
+        self._changed()
+
+    def _stands_for(self) -> object:
+        a, b = self.ends
+        return b.runner.line, a.held_s, b.held_s
+
+    @property
+    def proof(self) -> Proof | None:
+        """The proof, as long as it holds."""
+        return self._proof[0] if self._proof is not None and self._proof[1] == self._stands_for() else None
+
+    @property
+    def proof_before(self) -> Proof | None:
+        """One that held before the settings were changed, or an end was lost."""
+        return self._proof[0] if self._proof is not None and self.proof is None else None
+
     def hand_over(self, name: str) -> bool:
         """Which peer of a listener writes from now on; False where there is none of this name."""
         return any(end.transport.hand_over(name) for end in self.ends if isinstance(end.transport, ListenTransport))
@@ -253,7 +274,7 @@ class Relay:
         nothing = WayView(0, 0, 0, 0, 0, None)
         there, back = (way.view() for way in self.ways) if self.ways else (nothing, nothing)
         settings = Settings(self.program_line, b.runner.line, self.plan.push, self.refused)
-        layers = tuple(chain(*facts, settings, self.proof, self.stopped))
+        layers = tuple(chain(*facts, settings, self.proof, self.stopped, self.proof_before))
         failing = next((layer for layer in layers if layer.good is False), None)
         fault = f"{failing.name}: {failing.words}" if failing is not None else ""
         return RelayView(

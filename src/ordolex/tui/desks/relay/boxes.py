@@ -19,6 +19,9 @@ from ordolex.tui.desks.relay.at import RelayAt, Shown
 from ordolex.tui.desks.relay.making import name_reading
 from ordolex.tui.widgets.prompts import Pick, Picture
 
+_GIVES = {"rfc2217": "RFC 2217", "tcp": "plain bytes", "nothing": "closed"}
+"""What a channel shows from outside, where its mode is not known."""
+
 
 async def survey(at: RelayAt) -> None:
     network = await _network(at)
@@ -29,7 +32,7 @@ async def survey(at: RelayAt) -> None:
         ("listen", "Survey it, and only listen to what is open"),
         ("no", "Go back"),
     ]
-    how = await at.ask(Pick(f"Survey {network}", choices, what_it_sends(offer=True).capitalize() + "."))
+    how = await at.ask(Pick(f"Survey {network}", choices, f"It {what_it_sends(offer=True)}."))
     if how in (None, "no"):
         return
     at.looked.network = network
@@ -45,7 +48,8 @@ async def survey(at: RelayAt) -> None:
         return
     at.show(Shown.BOXES)
     if hosts:
-        at.say(f"{len(hosts)} hosts listen at ports of the list. Enter maps a channel, o opens a box's console", "good")
+        count = "1 host listens" if len(hosts) == 1 else f"{len(hosts)} hosts listen"
+        at.say(f"{count} at ports of the list. Enter maps a channel, o opens a box's console", "good")
     else:
         at.say(f"nobody listens in {network} at a port of the list", "unsure")
 
@@ -117,7 +121,8 @@ async def map_one(at: RelayAt) -> None:
     for number, channel in enumerate(channels):
         verdict = fit(channel, "rfc2217")
         glyph = "✓" if verdict.good else "✗"
-        words = f"{glyph} channel {channel.number:>2}  port {channel.port}  {channel.mode:14} {channel.line:12}"
+        mode = channel.mode or _GIVES.get(channel.gives, "not known")
+        words = f"{glyph} channel {channel.number:>2}  port {channel.port}  {mode:14} {channel.line:12}"
         rows.append((str(number), words))
     chosen = await at.ask(Pick(f"Channels of {at.box.address}: which one for a virtual port?", rows))
     if chosen is None:

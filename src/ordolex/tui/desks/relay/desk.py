@@ -107,6 +107,8 @@ class RelayDesk(Desk):
         if shown is Shown.RELAYS:
             names = [row.name for row in self._rows]
             self._view.go_to(names.index(self._chosen) if self._chosen in names else 0)
+        elif shown is Shown.RUNS:
+            self._view.go_to(len(self._rows) - 1)
         self.draw_all()
 
     def turn(self) -> None:
@@ -249,7 +251,8 @@ class RelayDesk(Desk):
             text.append(f"· announces {kind} {visible_text(name)} at port {port}\n", ink.style("dim"))
         for channel in self.session.network.channels.get(host.address, []):
             held = f", held by {channel.holder}" if channel.holder else ""
-            words = f"channel {channel.number}   port {channel.port}   {channel.mode}   {channel.line}{held}"
+            mode = channel.mode or channel.gives
+            words = f"channel {channel.number}   port {channel.port}   {mode}   {channel.line}{held}"
             text.append(f"  {visible_text(words)}\n", ink.style("ice"))
         text.append("Next    ", ink.style("straw"))
         text.append(
@@ -261,14 +264,15 @@ class RelayDesk(Desk):
         ink, run, before = self.ink, self._under(PathRun), self._looked.before
         if run is None:
             return Text(drawing.wrapped(_EMPTY[Shown.RUNS], width), ink.style("dim"))
-        shown = [before, run] if before is not None and before is not run else [run]
+        shown = [before, run] if before is not None and before != run else [run]
         text = drawing.bars(shown, width, ink)
         if len(shown) == 2:
             found = difference(shown[0], shown[1])
             text.append(f"\n{shown[0].name} → {run.name}   ", ink.style("ink", bold=True))
             text.append(found.words() if found is not None else "no round trip to compare", ink.style("ink"))
         else:
-            text.append("\nc takes this one to compare others with", ink.style("dim"))
+            words = "the others are compared with this one" if run == before else "c takes it to compare others with"
+            text.append(f"\n{words}", ink.style("dim"))
         rates = [("out", run.out_bytes_s), ("back", run.back_bytes_s)]
         said = [f"{name} {value / 1000:.1f} kB/s" for name, value in rates if value is not None]
         text.append(f"\n{run.how}   {'   '.join(said)}", ink.style("dim"))

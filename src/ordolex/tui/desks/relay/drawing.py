@@ -21,7 +21,7 @@ _GLYPHS = {True: (GOOD, "moss"), False: (BAD, "brick"), None: (UNSURE, "straw")}
 
 
 def relay_heading(width: int) -> str:
-    return cut(f"    {'relay':20} {'what a program opens':34} {'used by':20} {'far end':30} there / back", width)
+    return cut(f"    {'relay':16} {'what a program opens':32} {'used by':16} {'far end':28} there / back", width)
 
 
 def relay_segments(plan: RelayPlan, view: RelayView | None, width: int, ink: Palette) -> list[Segment]:
@@ -33,20 +33,20 @@ def relay_segments(plan: RelayPlan, view: RelayView | None, width: int, ink: Pal
         counts = f"{size(view.there.gone)} / {size(view.back.gone)}"
     out = [
         Segment(f"  {glyph} ", ink.style(colour, bold=True)),
-        Segment(f"{cut(visible_text(plan.name), 20):20} ", ink.style("ink", bold=view is not None)),
+        Segment(f"{cut(visible_text(plan.name), 16):16} ", ink.style("ink", bold=view is not None)),
     ]
     if width >= 60:
-        out.append(Segment(f"{cut(visible_text(_short(near)), 34):34} ", ink.style("copper" if view else "dim")))
+        out.append(Segment(f"{cut(visible_text(_short(near)), 32):32} ", ink.style("copper" if view else "dim")))
     if width >= 90:
-        out.append(Segment(f"{cut(visible_text(used), 20):20} ", ink.style("ink" if used != "nobody" else "dim")))
-        out.append(Segment(f"{cut(visible_text(far), 30):30} ", ink.style("dim")))
+        out.append(Segment(f"{cut(visible_text(used), 16):16} ", ink.style("ink" if used != "nobody" else "dim")))
+        out.append(Segment(f"{cut(visible_text(far), 28):28} ", ink.style("dim")))
     out.append(Segment(counts, ink.style("ice")))
     return out
 
 
 def _short(path: str) -> str:
     """A path from its end: what tells two apart stands there."""
-    return path if len(path) <= 34 else "…" + path[-33:]
+    return path if len(path) <= 32 else "…" + path[-31:]
 
 
 def _state(view: RelayView | None) -> tuple[str, str]:
@@ -163,7 +163,7 @@ def run_heading(width: int) -> str:
 def run_segments(run: PathRun, before: PathRun | None, width: int, ink: Palette) -> list[Segment]:
     values = figures(run)
     times = [f"{values[name]:.2f}" if values[name] is not None else "-" for name in ("median_ms", "p95_ms", "worst_ms")]
-    mark = "◂ " if run is before else "  "
+    mark = "◂ " if run == before else "  "
     bad = "brick" if run.lost or run.wrong or run.doubled else "dim"
     said = ", ".join(f"{name} {value}" for name, value in run.conditions.items())
     return [

@@ -16,7 +16,7 @@ from ordolex.io.system.faults import Fault
 from ordolex.io.transport.virtual_name import names_in_use
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
-from ordolex.tui.readings import line_reading
+from ordolex.tui.readings import endpoint_reading, line_reading
 from ordolex.tui.widgets.prompts import Pick
 
 _WHAT = [
@@ -152,7 +152,7 @@ async def _typed(at: RelayAt) -> RelayPlan | None:
 
 
 async def _end(at: RelayAt, title: str, default: str, hint: str) -> str | None:
-    return await at.line(title, default, end_reading, hint)
+    return await at.line(title, default, endpoint_reading, hint)
 
 
 async def _listener(at: RelayAt, kind: str) -> str | None:
@@ -219,19 +219,6 @@ def _name(at: RelayAt, wanted: str) -> str:
 
 
 # ---- how what is typed is understood
-
-
-def end_reading(text: str) -> str:
-    end = read_endpoint(text)
-    kinds = {
-        "serial": "a serial port of this computer", "virtual": "a virtual port, made for a program",
-        "rfc2217": "a served serial port: its settings pass", "tcp": "plain TCP: no settings pass",
-        "udp": "UDP: no settings, and datagrams may be lost", "telnet": "a text console",
-        "listen+tcp": "whoever comes, plain TCP", "listen+rfc2217": "whoever comes, and sets the line",
-        "listen+udp": "whoever sends datagrams",
-    }  # fmt: skip
-    where = "; only from this computer" if end.listens and not end.beyond_loopback else ""
-    return f"{end.text}: {kinds[end.kind]}{where}"
 
 
 def name_reading(text: str) -> str:

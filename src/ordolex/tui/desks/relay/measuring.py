@@ -33,7 +33,7 @@ async def measure(at: RelayAt) -> None:
     question = await doing.question_for(at) if how == "question" else None
     if how == "question" and question is None:
         return
-    known = at.session.relays.path_runs
+    known = list(at.session.relays.path_runs)
     named = await at.line(
         "Name of the run", f"run {len(known) + 1}", run_name_reading, "such as before, or short antenna"
     )
@@ -54,7 +54,6 @@ async def measure(at: RelayAt) -> None:
         return
     finally:
         at.looked.doing = ""
-    await asyncio.wrap_future(at.session.book.recorder.call(lambda connection: None))  # so that it is in the book
     before = at.looked.before or (known[-1] if known else None)
     at.looked.before = before
     at.show(Shown.RUNS)
@@ -93,7 +92,8 @@ async def show(at: RelayAt) -> None:
 
 
 async def draw(at: RelayAt) -> None:
-    runs = [run for run in (at.looked.before, at.run_chosen) if run is not None]
+    runs = [at.looked.before] if at.looked.before is not None else []
+    runs += [at.run_chosen] if at.run_chosen is not None and at.run_chosen not in runs else []
     if not runs:
         at.say("← and → turn to Runs; c takes one to compare with, the one under the cursor is the other", "unsure")
         return
@@ -107,7 +107,7 @@ async def draw(at: RelayAt) -> None:
         from ordolex.draw.sheet import drawn
         from ordolex.io.system.files import write_new
 
-        write_new(target, [drawn(runs_figure(list(dict.fromkeys(runs))), target)])
+        write_new(target, [drawn(runs_figure(runs), target)])
         return f"written: {target}"
 
     try:

@@ -87,7 +87,8 @@ async def _type(at: SetAt, procedure: Procedure, values: dict[str, str]) -> None
         return
     steps = "; ".join(step.means or step.send for step in procedure.finish)
     choices = [("last", f"Make it last: {steps}"), ("stay", "Leave it as it is; it is not stored")]
-    if await at.ask(Pick("All values were kept as planned", choices)) != "last":
+    read_back = "All values were kept as planned" if outcome.kept else "Taken as typed; nothing was read back"
+    if await at.ask(Pick(read_back, choices)) != "last":
         at.say("not stored in the device: a restart loses it", "unsure")
         return
     sending = Sending(f"making {procedure.name} last")
