@@ -274,7 +274,7 @@ async def test_hang_ups_of_the_far_end_are_survived_and_counted(far: Far, monkey
         program.write(b"kept while it is away")
         await far.listen(port)
         await until(lambda: far.got.endswith(b"kept while it is away"))
-        assert relay.ends[1].took_s is not None and relay.ends[1].tries == 0
+        assert "at try " in relay.ends[1].took and relay.ends[1].tries == 0
         program.close()
 
 
@@ -342,6 +342,57 @@ async def test_a_name_that_is_not_ours_is_never_overwritten(far: Far, tmp_path: 
     there.symlink_to("/dev/pts/999999")  # what a killed process left
     async with running(RelayPlan("four", "virtual:same", f"tcp://127.0.0.1:{far.port}")):
         assert there.exists()
+
+
+async def test_a_live_line_is_handed_to_another_device_and_the_program_does_not_see_it(far: Far) -> None:
+    other = Far()
+    await other.listen()
+    async with running(RelayPlan("s", "virtual:s", f"tcp://127.0.0.1:{far.port}")) as relay:
+        program = Program(relay.ends[0].path)
+        program.write(b"to the first")
+        await until(lambda: far.got == b"to the first")
+        await relay.switch(f"tcp://127.0.0.1:{other.port}")
+        program.write(b"to the second")
+        await until(lambda: other.got == b"to the second" and other.writers)
+        other.writers[0].write(b"from it\n")
+        assert await program.read_until(b"\n") == b"from it\n"
+        assert far.got == b"to the first"
+        program.close()
+    other.end()
+
+
+async def test_a_real_shell_works_on_a_virtual_port_and_is_typed_at_through_the_relay(far: Far) -> None:
+    """A program that wants a whole terminal: job control, echo, line editing by the kernel, a hang-up at the end."""
+    async with running(RelayPlan("sh", "virtual:sh", f"tcp://127.0.0.1:{far.port}")) as relay:
+        await until(lambda: far.writers)
+        script = 'exec <"$0" >"$0" 2>&1; stty sane -echo; PS1="ready> "; export PS1; exec sh -i'
+        shell = await asyncio.create_subprocess_exec("setsid", "sh", "-c", script, relay.ends[0].path)
+        await until(lambda: b"ready> " in far.got)
+        far.writers[0].write(b"stty -a | head -1; echo $((6 * 7))\r")
+        await until(lambda: b"speed 9600 baud" in far.got and b"42\r\n" in far.got)
+        far.writers[0].write(b"exit\r")
+        assert await shell.wait() == 0
+        await until(lambda: not relay.ends[0].users)
+        far.writers[0].write(b"")
+
+
+async def test_a_full_disk_does_not_stop_a_relay_and_the_gap_is_said(far: Far, tmp_path: Path) -> None:
+    from ordolex.io.book.book import Book
+
+    book = Book(tmp_path / "b.ordolex")
+    book.recorder.page_limit = 8
+    async with running(RelayPlan("d", "virtual:d", f"tcp://127.0.0.1:{far.port}"), book.recorder) as relay:
+        program = Program(relay.ends[0].path)
+        block = random.Random(3).randbytes(60_000)
+        for number in range(4):
+            await asyncio.to_thread(program.write, block)
+            await until(lambda number=number: len(far.got) == (number + 1) * len(block))
+        await until(lambda: not book.recorder.status.keeping)
+        await asyncio.to_thread(program.write, b"goes on")
+        await until(lambda: far.got.endswith(b"goes on"))
+        assert "full" in book.recorder.status.why
+        program.close()
+    book.close()
 
 
 # ---- listeners
@@ -447,7 +498,7 @@ async def test_a_port_that_is_taken_is_said(far: Far) -> None:
     from ordolex.io.transport.listen_rfc2217 import ListenRfc2217Transport
 
     for transport in (ListenTransport, ListenRfc2217Transport):
-        with pytest.raises(PortHeld, match=r"is taken .*choose another port"):
+        with pytest.raises(PortHeld, match=rf"is taken by \S+ \(process {os.getpid()}\).*choose another port"):
             await transport(read_endpoint(f"listen+tcp://:{far.port}")).open(LineSettings(9600), Ear())
 
 

@@ -233,6 +233,7 @@ def test_two_runs_are_compared_and_an_address_is_proposed_with_its_way_back(
     measured(terminal, "after")
     terminal.see("before → after +\\+(1[5-9]|2[0-9])[0-9][0-9.]+ ms at the median, between .*: it became slower")
     terminal.see("● median +━ to 95 %")
+    terminal.see("127.0.0.1:9: before [0-9.]+ ms, during [0-9.]+ ms, after [0-9.]+ ms")
     terminal.press("x")
     give(terminal, "File for the drawing", str(tmp_path / "runs.svg"))
     terminal.see("written: .*svg")
@@ -271,4 +272,5 @@ def measured(terminal: Terminal, name: str) -> None:
     give(terminal, "Name of the run", name)
     terminal.see("What was so meanwhile")
     terminal.press("Enter")
+    give(terminal, "A second host to watch", "127.0.0.1:9")
     terminal.see(f"{name}: median", 60)

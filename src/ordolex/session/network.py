@@ -15,7 +15,7 @@ from ordolex.io.link.hub import Hub
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.net import undo
 from ordolex.io.net.announced import Announcements
-from ordolex.io.net.check import Proposal, Step, check, propose
+from ordolex.io.net.check import Proposal, Step, check, propose, until_first_reply
 from ordolex.io.net.interfaces import own_addresses
 from ordolex.io.net.survey import Host, Progress, survey
 from ordolex.io.relay.box import look_again, look_at_channel, read_channels
@@ -36,6 +36,7 @@ class Network:
         self.own: list[OwnAddress] = []
         self.proposal: Proposal | None = None
         self._surveying: Future[list[Host]] | None = None
+        self._waiting: Future[Step] | None = None
 
     @property
     def listed(self) -> list[Host]:
@@ -74,11 +75,11 @@ class Network:
             self.progress = None
 
     def stop_survey(self) -> bool:
-        """Whether one was under way."""
-        going = self._surveying is not None and not self._surveying.done()
-        if self._surveying is not None:
-            self._surveying.cancel()
-        return going
+        """Whether one was under way, or a wait for a first reply."""
+        going = [one for one in (self._surveying, self._waiting) if one is not None and not one.done()]
+        for one in going:
+            one.cancel()
+        return bool(going)
 
     # ---- boxes
 
@@ -121,6 +122,10 @@ class Network:
                 self.steps = [*self.steps, step]
 
         return self._hub.call(run())
+
+    def first_reply(self, host: str, port: int | None, give_up_s: float) -> Future[Step]:
+        self._waiting = self._hub.call(until_first_reply(host, port, give_up_s))
+        return self._waiting
 
     def propose(self, device: IPv4Address, prefix: int, interface: str) -> Future[Proposal | None]:
         async def run() -> Proposal | None:

@@ -16,7 +16,8 @@ from ordolex.core.relay.path_runs import PathRun
 from ordolex.core.relay.plan import RelayPlan, check
 from ordolex.io.book.book import Book
 from ordolex.io.link.hub import Hub
-from ordolex.io.relay.prove import measure_loop, measure_question, prove, used
+from ordolex.io.relay.measuring import measure_loop, measure_question, with_host_beside
+from ordolex.io.relay.prove import prove, used
 from ordolex.io.relay.relay import RelayView
 from ordolex.io.relay.running import Running
 from ordolex.io.system.clock import mono_s, utc_us
@@ -132,6 +133,13 @@ class Relays:
         self._book.keep_relay(self._plans[name])
         return self.do(name, lambda running: running.relay.offer_again())
 
+    def switch(self, name: str, endpoint: str) -> Future[None]:
+        """The device's end goes to another endpoint while the program keeps its port. Raises PlanError or
+        EndpointError."""
+        plan = check(replace(self._plans[name], b=endpoint))
+        self.keep(plan)
+        return self.do(name, lambda running: running.relay.switch(plan.b))
+
     def hand_over(self, name: str, peer: str) -> Future[bool]:
         async def hand_over(running: Running) -> bool:
             return running.relay.hand_over(peer)
@@ -140,18 +148,20 @@ class Relays:
 
     def measure(
         self, name: str, run: str, conditions: dict[str, str], question: Question | None, times: int,
-        changed: Callable[[int], None],
+        changed: Callable[[int], None], beside: str = "",
     ) -> Future[PathRun]:  # fmt: skip
-        """A measured run through the near end, kept in the book: of a question, or of a loop where there is none."""
+        """A measured run through the near end, kept in the book: of a question, or of a loop where there is none.
+        `beside` is a second host, to which round trips are taken before, during and after."""
 
         async def measure(running: Running) -> PathRun:
             relay = running.relay
             known = {"path": f"{relay.plan.a} → {relay.plan.b}", "rate": relay.ends[1].runner.line.text}
             async with used(relay) as runner:
                 if question is not None:
-                    done = await measure_question(runner, run, known | conditions, question, times, changed)
+                    measuring = measure_question(runner, run, known | conditions, question, times, changed)
                 else:
-                    done = await measure_loop(runner, run, known | conditions, times, flood=64 << 10, changed=changed)
+                    measuring = measure_loop(runner, run, known | conditions, times, flood=64 << 10, changed=changed)
+                done = await with_host_beside(measuring, beside) if beside else await measuring
             keep_path_run(self._book, done, relay.ends[1].runner.link)
             self._path_runs = [*self.path_runs, done]
             return done

@@ -28,7 +28,8 @@ class EndFacts:
     tries: int = 0
     error: str = ""
     gave_up: bool = False
-    heard_s: float | None = None
+    took: str = ""
+    """How many tries and how long it took until it stood, where that was more than one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +90,7 @@ def _no_program(a: EndFacts) -> Layer:
 def _ours(end: EndFacts, name: str) -> Layer:
     """An end that we open ourselves."""
     if end.evidence.rung >= Rung.HELD:
-        return Layer(name, True, f"{end.endpoint.text} is open", end.held_s)
+        return Layer(name, True, f"{end.endpoint.text} is open" + (f", {end.took}" if end.took else ""), end.held_s)
     words = end.error or end.evidence.trouble or "not open"
     if end.tries:
         words += f"; {end.tries} tries" if end.tries > 1 else "; 1 try"

@@ -143,6 +143,17 @@ def figures(run: PathRun) -> dict[str, float | None]:
     }
 
 
+def beside_words(run: PathRun) -> str:
+    """What became of the round trips to the second host; empty where there was none."""
+    parts = []
+    for when, trips in run.beside.items():
+        good = sorted(trip for trip in trips if trip is not None)
+        lost = len(trips) - len(good)
+        middle = f"{percentile(good, 0.5):.1f} ms" if good else "no answer"
+        parts.append(f"{when} {middle}" + (f" ({lost} of {len(trips)} lost)" if lost else ""))
+    return f"{run.conditions.get('beside', 'second host')}: {', '.join(parts)}" if parts else ""
+
+
 @dataclass(frozen=True, slots=True)
 class Difference:
     """Of the medians, second less first, in ms, with the interval that holds it in 95 of 100 draws (bootstrap)."""

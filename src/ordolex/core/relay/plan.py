@@ -135,7 +135,8 @@ def with_starter(starts: Starts, host: str, port: int, own: str = ANYBODY) -> tu
 def named_after(endpoint: str) -> str:
     """A name for a relay that was given none."""
     text = endpoint.removeprefix("virtual:").replace("://", " ").replace(":", " ")
-    return re.sub(r"[^\w .,+()/-]+", " ", text).strip("/ ")[:60] or "relay"
+    text = re.sub(r"[^\w .,+()/-]+", " ", text)
+    return re.sub(r"^\W+", "", text)[:60] or "relay"
 
 
 def offered_words(end: Endpoint, allow: tuple[str, ...]) -> str:

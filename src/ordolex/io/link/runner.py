@@ -201,9 +201,11 @@ class LinkRunner:
                 await self.ask(question)
 
     def move(self, endpoint: str) -> None:
-        """The adapter has another number now; a link that waits for it looks there from now on."""
+        """The adapter has another number now, or the link goes to another endpoint; one that waits looks there from now
+        on."""
         if self._held.transport is None and endpoint != self.endpoint.text:
-            self._journal.note("note", f"the adapter is now at {endpoint}, it was at {self.endpoint.text}")
+            what = "the adapter" if self.endpoint.kind == "serial" else "the link"
+            self._journal.note("note", f"{what} is now at {endpoint}, it was at {self.endpoint.text}")
             self.endpoint = read_endpoint(endpoint)
 
     # ---- line settings

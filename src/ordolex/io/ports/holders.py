@@ -20,6 +20,7 @@ class Holder:
         return f"{self.name} (process {self.pid})"
 
 
+_LISTENS = "0A"  # TCP_LISTEN in net/tcp
 _MASTERS = {"/dev/ptmx", "/dev/pts/ptmx"}
 
 
@@ -57,6 +58,31 @@ def openers(path: str, besides: int = -1, proc: Path = Path("/proc")) -> list[Ho
         if numbers:
             found.append(Holder(pid, _name(process)))
     return found
+
+
+def listener_of(port: int, proc: Path = Path("/proc")) -> str:
+    """Who listens at a TCP port of this computer, as far as we may look (Linux: proc(5), net/tcp); empty where it is
+    not to be seen."""
+    sockets = set()
+    for table in ("tcp", "tcp6"):
+        try:
+            rows = (proc / "net" / table).read_text().splitlines()[1:]
+        except OSError:
+            continue
+        for row in rows:
+            parts = row.split()
+            if len(parts) > 9 and parts[3] == _LISTENS and int(parts[1].rpartition(":")[2], 16) == port:
+                sockets.add(f"socket:[{parts[9]}]")
+    if not sockets:
+        return ""
+    try:
+        processes = [entry for entry in proc.iterdir() if entry.name.isdigit()]
+    except OSError:
+        return ""
+    for process in processes:
+        if any(target in sockets for _, target in _links(process)):
+            return Holder(int(process.name), _name(process)).text
+    return ""
 
 
 def sees_all(proc: Path = Path("/proc")) -> bool:

@@ -43,8 +43,8 @@ class End:
         self.error = ""
         self.gave_up = False
         self.held_s: float | None = None
-        self.took_s: float | None = None
-        """How long it took until it stood, the last time."""
+        self.took = ""
+        """How many tries and how long it took until it stood, the last time, where that was more than one."""
         self.stands = asyncio.Event()
         self._lost = asyncio.Event()
         self._present = asyncio.Event()
@@ -65,6 +65,14 @@ class End:
         return transport
 
     # ---- kept up
+
+    async def go_to(self, endpoint: str) -> None:
+        """Lets what it has go, and stands at another endpoint from now on. Raises EndpointError."""
+        read_endpoint(endpoint)
+        await self.stop()
+        self.runner.move(endpoint)
+        self.tries, self.error, self.gave_up = 0, "", False
+        self.start()
 
     def start(self) -> None:
         self._task = asyncio.get_running_loop().create_task(self._keep_up())
@@ -87,11 +95,10 @@ class End:
             if not await self._until_open():
                 return
             self.held_s, self.error = mono_s(), ""
-            self.took_s = self.held_s - began_s
             tries, self.tries = self.tries, 0
+            self.took = f"at try {tries + 1}, after {self.held_s - began_s:.1f} s" if tries else ""
             if tries:
-                words = f"it stands after {tries + 1} tries and {self.took_s:.1f} s"
-                self.runner.note("back", words, {"tries": tries + 1})
+                self.runner.note("back", f"it stands {self.took}", {"tries": tries + 1})
             self._lost.clear()
             self.stands.set()
             self.user_changed()
@@ -163,5 +170,5 @@ class End:
         view = self.runner.view()
         return EndFacts(
             self.runner.endpoint, view.evidence, self.path, tuple(user.name for user in self.users), self.held_s,
-            self.tries, self.error, self.gave_up,
+            self.tries, self.error, self.gave_up, self.took,
         )  # fmt: skip

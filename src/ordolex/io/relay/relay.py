@@ -262,6 +262,12 @@ class Relay:
         """One that held before the settings were changed, or an end was lost."""
         return self._proof[0] if self._proof is not None and self.proof is None else None
 
+    async def switch(self, endpoint: str) -> None:
+        """The device's end goes to another endpoint; the near end, and who uses it, stay. Raises EndpointError."""
+        await self.ends[1].go_to(endpoint)
+        self.plan = replace(self.plan, b=self.ends[1].runner.endpoint.text)
+        self._changed()
+
     def hand_over(self, name: str) -> bool:
         """Which peer of a listener writes from now on; False where there is none of this name."""
         return any(end.transport.hand_over(name) for end in self.ends if isinstance(end.transport, ListenTransport))

@@ -10,12 +10,12 @@ import asyncio
 import errno
 import ipaddress
 import os
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.port.endpoint import Endpoint, read_endpoint
+from ordolex.io.ports.holders import listener_of
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault, NobodyThere, NoRights, PortHeld, SettingsRefused, Unreachable
 from ordolex.io.transport.base import Listener, ModemLines
@@ -125,7 +125,8 @@ class ListenTransport:
         try:
             self._server = await loop.create_server(self._wire, host, port, reuse_address=os.name == "posix")
         except OSError as error:
-            raise listen_fault(f"{host}:{port}", error) from error
+            whose = await asyncio.to_thread(listener_of, port)
+            raise listen_fault(f"{host}:{port}", error, whose) from error
         self._got = self._server.sockets[0].getsockname()[1]
         self.path = Endpoint(self.scheme, host, self._got).text
         self._listener = listener
@@ -351,10 +352,10 @@ class ListenTransport:
             await asyncio.sleep(0)
 
 
-def listen_fault(where: str, error: OSError, whose: Callable[[int], str] = lambda port: "") -> Fault:
+def listen_fault(where: str, error: OSError, whose: str = "") -> Fault:
     """Why a listener did not come to be, and what to do."""
     if error.errno == errno.EADDRINUSE:
-        holder = whose(int(where.rpartition(":")[2])) or "another program"
+        holder = whose or "another program"
         return PortHeld(f"{where} is taken by {holder}", "choose another port, 0 for any free one, or end that one")
     if error.errno in (errno.EACCES, errno.EPERM):
         return NoRights(f"no rights to listen at {where}: ports below 1024 are the system's", "choose one from 1024 on")

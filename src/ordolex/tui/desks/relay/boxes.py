@@ -83,7 +83,7 @@ def network_reading(text: str) -> str:
 
 def stop(at: RelayAt) -> None:
     if at.session.network.stop_survey():
-        at.say("the survey is stopped")
+        at.say("it is stopped")
 
 
 # ---- a box's channels

@@ -13,7 +13,7 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from ordolex.core.record.items import LinkRecord
-from ordolex.core.relay.path_runs import PathRun, difference
+from ordolex.core.relay.path_runs import PathRun, beside_words, difference
 from ordolex.core.relay.plan import RelayPlan
 from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import visible_text
@@ -276,6 +276,7 @@ class RelayDesk(Desk):
         rates = [("out", run.out_bytes_s), ("back", run.back_bytes_s)]
         said = [f"{name} {value / 1000:.1f} kB/s" for name, value in rates if value is not None]
         text.append(f"\n{run.how}   {'   '.join(said)}", ink.style("dim"))
+        text.append(f"\n{beside_words(run)}" if run.beside else "", ink.style("dim"))
         return text
 
     def _below_way(self, width: int) -> Text:

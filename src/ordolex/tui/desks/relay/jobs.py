@@ -112,6 +112,28 @@ JOBS = (
         needs=a_running_relay,
     ),
     Job(
+        "relay.switch",
+        "Another device",
+        making.switch,
+        key="e",
+        help="The device's end goes elsewhere; the program keeps its port open.",
+        needs=a_running_relay,
+    ),
+    Job(
+        "relay.wait",
+        "First reply",
+        way.wait,
+        key="y",
+        help="After a change of the path: how long until a device answers for the first time.",
+    ),
+    Job(
+        "relay.named",
+        "Addresses it named",
+        way.named,
+        key="j",
+        help="In the chosen link's boot text or answers: which address at which jack.",
+    ),
+    Job(
         "relay.push",
         "Pass settings on",
         making.push,

@@ -284,6 +284,24 @@ async def push(at: RelayAt) -> None:
     at.say(f"{visible_text(plan.name)}: {words}", "good")
 
 
+async def switch(at: RelayAt) -> None:
+    """A live line is handed from one device to another; the program does not see it."""
+    plan = at.plan
+    b = await _end(
+        at, "Where is the other device?", plan.b, "the program keeps its port; what it sends meanwhile waits"
+    )
+    if b is None or b == plan.b:
+        return
+    try:
+        if not await fits(at, check(replace(plan, b=b))):
+            return
+        await asyncio.wrap_future(at.session.relays.switch(plan.name, b))
+    except (PlanError, EndpointError, Fault) as error:
+        at.say(str(error), "bad")
+        return
+    at.say(f"{visible_text(plan.name)} leads to {b} now; p proves it anew", "good")
+
+
 async def drop(at: RelayAt) -> None:
     plan = at.plan
     choices = [("no", "Keep it"), ("yes", "Delete it")]

@@ -5,11 +5,12 @@ from __future__ import annotations
 import asyncio
 from pathlib import Path
 
-from ordolex.core.relay.path_runs import PathRun, difference, figures
+from ordolex.core.relay.path_runs import PathRun, beside_words, difference, figures
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
+from ordolex.tui.desks.relay.way import target_reading
 from ordolex.tui.readings import drawing_reading
 from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.widgets.wording import clock_time
@@ -38,7 +39,14 @@ async def measure(at: RelayAt) -> None:
         "Name of the run", f"run {len(known) + 1}", run_name_reading, "such as before, or short antenna"
     )
     said = await at.line("What was so meanwhile", "", _anything, "such as: fibre, two converters") if named else None
-    if named is None or said is None:
+    beside = (
+        await at.line(
+            "A second host to watch meanwhile", "", beside_reading, "what the run does to the rest; empty: none"
+        )
+        if said is not None
+        else None
+    )
+    if named is None or said is None or beside is None:
         return
     conditions = {"note": said.strip()} if said.strip() else {}
 
@@ -47,7 +55,7 @@ async def measure(at: RelayAt) -> None:
 
     try:
         run = await asyncio.wrap_future(
-            at.session.relays.measure(name, named.strip(), conditions, question, _TIMES, changed)
+            at.session.relays.measure(name, named.strip(), conditions, question, _TIMES, changed, beside.strip())
         )
     except Fault as fault:
         at.say(str(fault), "bad")
@@ -88,6 +96,7 @@ async def show(at: RelayAt) -> None:
     for name, rate in (("out", run.out_bytes_s), ("back", run.back_bytes_s)):
         if rate is not None:
             rows.append(f"{name:12} {rate / 1000:.1f} kB/s")
+    rows += ["", beside_words(run)] if run.beside else []
     await at.ask(Picture(f"{visible_text(run.name)}, {clock_time(run.at_us)}", rows, "Esc goes back"))
 
 
@@ -121,6 +130,11 @@ def run_name_reading(text: str) -> str:
     if not text.strip() or len(text) > 40:
         raise ValueError("a name of up to 40 characters")
     return "kept in the book with its conditions"
+
+
+def beside_reading(text: str) -> str:
+    """Raises AddressError or ValueError."""
+    return f"round trips to {target_reading(text)}, before, during and after" if text.strip() else "none is watched"
 
 
 def _anything(text: str) -> str:

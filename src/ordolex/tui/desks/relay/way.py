@@ -5,11 +5,17 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.net.addresses import AddressError, read_address, read_mask
+from ordolex.core.net.boot_text import addresses_named
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.record.items import Chunk
 from ordolex.core.text.visible import visible_text
+from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault, NoRights
 from ordolex.tui.desks.relay.at import RelayAt, Shown
-from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.prompts import Pick, Picture
+
+_WAIT_S = 120.0
+_CHUNKS = 2000
 
 
 async def check(at: RelayAt) -> None:
@@ -60,6 +66,49 @@ def target_reading(text: str) -> str:
     if colon and not (port.isdecimal() and 0 < int(port) < 65_536):
         raise ValueError("the port is a number from 1 to 65535")
     return f"{host}, TCP port {port}" if port else f"{host}; its page is looked at too"
+
+
+async def wait(at: RelayAt) -> None:
+    target = await at.line("Which device is waited for?", _default(at), target_reading, "address, or address:port")
+    if target is None:
+        return
+    host, _, port = target.strip().partition(":")
+    at.show(Shown.WAY)
+    began_s = mono_s()
+    going = asyncio.wrap_future(at.session.network.first_reply(host, int(port) if port else None, _WAIT_S))
+    while not going.done():
+        at.looked.doing = f"waiting for {target}: {mono_s() - began_s:.0f} s, at most {_WAIT_S:.0f} s; Esc stops"
+        await asyncio.wait((going,), timeout=0.25)
+    at.looked.doing = ""
+    if going.cancelled():
+        at.say("the wait was stopped", "unsure")
+        return
+    step = going.result()
+    at.say(step.words, "good" if step.ok else "bad")
+
+
+async def named(at: RelayAt) -> None:
+    """What the chosen link's device said of addresses, in what was kept of it."""
+    if at.chosen is None:
+        at.say("No link is chosen: the serial console of the device, for one", "unsure")
+        return
+    link = at.chosen
+    items = await asyncio.to_thread(at.session.book.reader.latest, _CHUNKS, link.id)
+    heard = b"".join(item.data for item in items if isinstance(item, Chunk) and item.direction == "rx")
+    found = addresses_named(heard.decode("utf-8", "replace"))
+    latest = list({(one.jack, one.address): one for one in found}.values())
+    if not latest:
+        at.say(f"{visible_text(link.name)} named no address in what was kept of it; its boot text may", "unsure")
+        return
+    rows = [
+        f"{one.jack or '-':10} {one.address:16} {one.mask or 'mask not named':18}"
+        f" {'gateway ' + one.gateway if one.gateway else ''}{' asks for its address' if one.automatic else ''}"
+        for one in latest
+    ]
+    rows += ["", "named in", *(f"  {visible_text(one.line)}" for one in latest)]
+    await at.ask(
+        Picture(f"Addresses that {visible_text(link.name)} named", rows, "the jack is as it calls it; Esc goes back")
+    )
 
 
 async def propose(at: RelayAt) -> None:
