@@ -241,6 +241,11 @@ def test_a_shell_without_login_is_seen(tail: bytes) -> None:
     assert shell_prompt(tail)
 
 
+@pytest.mark.parametrize("tail", [b"switch-3#", b"edge(config)# ", b"PS C:\\> ", b"admin@10.0.0.1> ", b"op@mac ~ % "])
+def test_prompts_that_nobody_wrote_the_pattern_for_are_seen(tail: bytes) -> None:
+    assert shell_prompt(b"\r\nsomething before\r\n" + tail)
+
+
 @pytest.mark.parametrize("tail", NONE)
 def test_other_prompts_are_no_shell(tail: bytes) -> None:
     assert shell_prompt(tail) == ""

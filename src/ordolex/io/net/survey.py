@@ -103,7 +103,8 @@ class Progress:
 def what_it_sends(*, offer: bool) -> str:
     ports = ", ".join(str(port.number) for port in known_ports())
     sent = (
-        "to each that is open and is not known to be something else the 3 bytes of an RFC 2217 offer (FF FB 2C)"
+        "to each that is open and is not known to be something else the 3 bytes of an RFC 2217 offer (FF FB 2C), and to"
+        " one that negotiates telnet its answers"
         if offer
         else "nothing to those that are open: it listens to what they say"
     )
