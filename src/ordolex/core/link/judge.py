@@ -55,6 +55,12 @@ class LineErrors:
         return ", ".join(f"{n} {word}{'s' if n != 1 else ''}" for n, word in named if n)
 
 
+_UNREADABLE = re.compile("[\x80-\x9f\udc80-\udcff]")
+"""C1 controls, and bytes that are no UTF-8 (as surrogateescape has them)."""
+_JUDGED = 4 * WINDOW
+_CONTINUED = bytes(range(0x80, 0xC0))
+
+
 class Judge:
     """Feed it every arrival; read `bad`, `seen` and `clean` of the window."""
 
@@ -80,7 +86,11 @@ class Judge:
         self.checks_wrong += not right
 
     def receive(self, data: bytes, errors: LineErrors | None) -> None:
-        bad = self._unreadable(data) + self._wrong_sentences(data)
+        sentences = self._wrong_sentences(data)
+        if len(data) > _JUDGED:  # of a flood its end tells enough; a character that is cut there is left out
+            self._decoder.reset()
+            data = data[-_JUDGED:].lstrip(_CONTINUED)
+        bad = self._unreadable(data) + sentences
         if errors is not None:
             bad = min(bad + errors.total, max(1, len(data)))
         self._window.append((len(data), bad))
@@ -110,8 +120,7 @@ class Judge:
         if not odd:
             return 0
         below = len(odd) - len(odd.translate(None, bytes(range(0x80))))
-        text = self._decoder.decode(data)
-        return below + sum(0xDC80 <= ord(c) <= 0xDCFF or 0x80 <= ord(c) < 0xA0 for c in text if ord(c) >= 0x80)
+        return below + len(_UNREADABLE.findall(self._decoder.decode(data)))
 
     def _wrong_sentences(self, data: bytes) -> int:
         if not self._tail and b"$" not in data and b"!" not in data:

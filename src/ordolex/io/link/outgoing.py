@@ -47,7 +47,10 @@ class Outgoing:
         patience = _STUCK_AFTER_S + 2 * self._state.line.seconds_for(len(data))
         waits = self.patient or self._state.line.flow is not Flow.NONE  # then waiting is what is wanted
         try:
-            async with asyncio.timeout(None if waits else patience):
+            if waits:
+                await transport.write(data)
+                return
+            async with asyncio.timeout(patience):
                 await transport.write(data)
         except Fault as fault:
             self._journal.note("note", f"the last {len(data)} bytes were not sent: {fault.what}")

@@ -34,6 +34,7 @@ class End:
         self._plan, self._front, self._changed, self._make_transport = plan, front, changed, make_transport
         self._pauses = pauses
         self.transport: Transport | None = None
+        self._used: Used | None = None  # the same one, where somebody uses it
         self.runner = LinkRunner(link, endpoint, line, recorder, self._make)
         self.runner.out.patient = True
         self.runner.when_lost = self._was_lost
@@ -55,8 +56,9 @@ class End:
             endpoint = replace(endpoint, port=read_endpoint(self.path).port)  # whoever found it there finds it there
         transport = self._make_transport(endpoint)
         transport.prompt = True
-        if isinstance(transport, Used):
-            transport.front = self._front
+        self._used = transport if isinstance(transport, Used) else None
+        if self._used is not None:
+            self._used.front = self._front
         if isinstance(transport, ListenTransport | UdpTransport):
             transport.rules = Rules(networks(self._plan.allow), self._plan.several)
         if isinstance(transport, ListenTransport):
@@ -134,8 +136,7 @@ class End:
 
     @property
     def users(self) -> tuple[User, ...]:
-        used = self.transport
-        return tuple(used.users) if self.held_s is not None and isinstance(used, Used) else ()
+        return tuple(self._used.users) if self.held_s is not None and self._used is not None else ()
 
     @property
     def present(self) -> bool:
@@ -143,7 +144,7 @@ class End:
         made for one."""
         if self.held_s is None:
             return False
-        return self.transport.present if isinstance(self.transport, Used) else True
+        return self._used.present if self._used is not None else True
 
     def user_changed(self) -> None:
         (self._present.set if self.present else self._present.clear)()
@@ -154,7 +155,7 @@ class End:
 
     @property
     def path(self) -> str:
-        return self.transport.path if isinstance(self.transport, Used) else ""
+        return self._used.path if self._used is not None else ""
 
     # ---- what is told to its user
 

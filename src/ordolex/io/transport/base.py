@@ -77,10 +77,11 @@ class Transport(Protocol):
 class Pacer:
     """Says for how long to let small arrivals collect. Wake-ups cost, not bytes: a port that is read a thousand times a
     second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything, but where the bytes
-    are passed on. There (`prompt`) only a stream waits so long, and what is asked and answered at most 1 ms."""
+    are passed on. There (`prompt`) only a stream waits so long, a trickle
+    1 ms, and what follows something that went out not at all: questions and answers take turns."""
 
     _STREAM_S, _PROMPT_S = 0.004, 0.001
-    _SMALL = 4096
+    _SMALL = 2048  # a terminal gives at most 4,095 bytes at a time: such a piece is no small one
     _BUSY_S = 0.003
     _LOOKED_BACK_S, _STREAM_BYTES = 0.05, 800
 
@@ -88,11 +89,19 @@ class Pacer:
         self._prompt = prompt
         self._last_s = 0.0
         self._lately = 0.0
+        self._wrote = False
+
+    def wrote(self) -> None:
+        """Something went out."""
+        self._wrote = True
 
     def pause_s(self, count: int, now_s: float) -> float:
         """0 for none."""
         gap, self._last_s = now_s - self._last_s, now_s
         self._lately = self._lately * max(0.0, 1 - gap / self._LOOKED_BACK_S) + count
+        answered, self._wrote = self._wrote, False
         if count >= self._SMALL or gap >= self._BUSY_S:
             return 0.0
-        return self._PROMPT_S if self._prompt and self._lately < self._STREAM_BYTES else self._STREAM_S
+        if self._prompt and self._lately < self._STREAM_BYTES:
+            return 0.0 if answered else self._PROMPT_S
+        return self._STREAM_S

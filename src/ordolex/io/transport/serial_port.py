@@ -189,6 +189,7 @@ class SerialTransport:
 
     async def write(self, data: bytes) -> None:
         view = memoryview(data)
+        self._pacer.wrote()
         while view:
             port = self._need_port()
             try:

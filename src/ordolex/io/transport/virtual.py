@@ -30,7 +30,8 @@ from ordolex.io.transport.linux_line import set_rate_of_terminal, settings_of_te
 from ordolex.io.transport.virtual_name import VirtualName
 from ordolex.io.transport.watch_opens import OpensWatch
 
-_LOOK_S = 0.004
+_LOOK_S, _LOOK_BUSY_S, _BUSY_S = 0.004, 0.02, 0.05
+_FULL, _PIECES = 2048, 16  # a terminal gives 4,095 bytes at a time; so many are taken at one wake-up
 _WHO_S = 0.25
 _WHO_AGAIN_S = 2.0
 _CMSPAR = 0o10000000000
@@ -56,6 +57,7 @@ class VirtualTransport:
         self._line = LineSettings(9600)
         self._seen: tuple[int, int, int, int] = (0, 0, 0, 0)
         self._hung_up = False
+        self._read_s = 0.0
         self._paused = self._pushing = False
         self._tasks: set[asyncio.Task[None]] = set()
         self._writable: asyncio.Future[None] | None = None
@@ -159,7 +161,8 @@ class VirtualTransport:
 
     async def _look_on(self) -> None:
         while True:
-            await asyncio.sleep(_LOOK_S if self.present else _WHO_S)
+            busy = mono_s() - self._read_s < _BUSY_S  # then it is looked at before each read anyway
+            await asyncio.sleep(_WHO_S if not self.present else _LOOK_BUSY_S if busy else _LOOK_S)
             if not (self._pushing or self._paused):
                 self._look()
 
@@ -247,16 +250,22 @@ class VirtualTransport:
                 loop.remove_reader(self._master)
 
     def _readable(self) -> None:
-        if self._look():
+        pieces = []
+        while len(pieces) < _PIECES and not self._look():
+            try:
+                piece = os.read(self._master, READ_SIZE)
+            except BlockingIOError:
+                break
+            except OSError as error:
+                self._lost(error)
+                return
+            pieces.append(piece)
+            if len(piece) < _FULL:
+                break
+        if not pieces:
             return
-        try:
-            data = os.read(self._master, READ_SIZE)
-        except BlockingIOError:
-            return
-        except OSError as error:
-            self._lost(error)
-            return
-        now = mono_s()
+        data, now = b"".join(pieces), mono_s()
+        self._read_s = now
         pause = self._pacer.pause_s(len(data), now)
         if pause:
             self._reading(False)
@@ -274,6 +283,7 @@ class VirtualTransport:
 
     async def write(self, data: bytes) -> None:
         view = memoryview(data)
+        self._pacer.wrote()
         while view:
             if self._master < 0:
                 raise PortLost(f"{self.endpoint.text} is not open", "open it first")

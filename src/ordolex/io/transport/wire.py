@@ -91,6 +91,7 @@ class Wire(asyncio.Protocol):
         """Does not wait; what the peer does not take waits in memory."""
         if data and self.is_open:
             assert self.carrier is not None
+            self._pacer.wrote()
             self.carrier.write(data)
 
     async def write(self, data: bytes) -> None:
