@@ -102,7 +102,7 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     subprocess.run(["stty", "-F", str(ports / "weir-box-1"), "9600"], check=True, timeout=20)
     terminal.see("✓ line settings 9600 8N1, as the program has it, set and read back")
     assert "unit 6" in ask(ports / "weir-box-1", 19200, "\\n*IDN?\\n").splitlines()[-1]
-    assert "47.5" in ask(ports / "weir-box-2", 9600, "POS?\\n")
+    assert "47.5" in ask(ports / "weir-box-2", 2400, "POS?\\n")
     assert b"$YXXDR" in first_bytes(ports / "weir-box-3")
 
     terminal.press("p")  # the proof, end to end

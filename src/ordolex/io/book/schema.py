@@ -94,7 +94,7 @@ def renew(connection: sqlite3.Connection) -> None:
     if version < 4:
         connection.execute("ALTER TABLE link ADD COLUMN outputs TEXT NOT NULL DEFAULT ''")
     if version < 5:
-        connection.execute("CREATE TABLE relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
+        connection.execute("CREATE TABLE IF NOT EXISTS relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 

@@ -250,7 +250,7 @@ class VirtualTransport:
                 loop.remove_reader(self._master)
 
     def _readable(self) -> None:
-        pieces = []
+        pieces: list[bytes] = []
         while len(pieces) < _PIECES and not self._look():
             try:
                 piece = os.read(self._master, READ_SIZE)
