@@ -300,13 +300,26 @@ def hangups() -> None:
 
     threading.Thread(target=serve, daemon=True).start()
     going = InThread(RelayPlan("h", "virtual:bench-hang", f"tcp://127.0.0.1:{listener.getsockname()[1]}", retry_s=0.01))
-    path, dice = going.relay.ends[0].path, random.Random(9)
+    path = going.relay.ends[0].path
 
     def standing() -> tuple[int, int]:
         return len(list(Path("/proc/self/fd").iterdir())), len(asyncio.all_tasks(going.loop))
 
     time.sleep(0.5)
-    before, sent, began = standing(), bytearray(), time.perf_counter()
+    before = standing()
+    program_hangs_up(path, got)
+    got.clear()
+    far_end_hangs_up(path, got, writers)
+    until = time.perf_counter() + 10
+    while time.perf_counter() < until and standing() > before:
+        time.sleep(0.1)
+    print(f"descriptors and tasks before {before}, after {standing()}")
+    going.stop()
+    listener.close()
+
+
+def program_hangs_up(path: str, got: bytearray) -> None:
+    sent, dice, began = bytearray(), random.Random(9), time.perf_counter()
     for _ in range(1000):
         fd = opened(path)
         piece = dice.randbytes(dice.randrange(1, 2000))
@@ -316,9 +329,10 @@ def hangups() -> None:
     while len(got) < len(sent) and time.perf_counter() - began < 60:
         time.sleep(0.01)
     print(f"1,000 hang-ups of the program in {time.perf_counter() - began:.1f} s: every byte {got == sent}")
-    sent.clear()
-    got.clear()
-    fd, began = opened(path), time.perf_counter()
+
+
+def far_end_hangs_up(path: str, got: bytearray, writers: list[socket.socket]) -> None:
+    fd, sent, began = opened(path), bytearray(), time.perf_counter()
     for number in range(1000):
         piece = f"block {number} ".encode()
         write_all(fd, piece)
@@ -333,12 +347,6 @@ def hangups() -> None:
     print(f"1,000 hang-ups of the far end in {time.perf_counter() - began:.1f} s: every byte {got == sent}")
     for one in writers[:-1]:
         one.close()
-    until = time.perf_counter() + 10
-    while time.perf_counter() < until and standing() > before:
-        time.sleep(0.1)
-    print(f"descriptors and tasks before {before}, after {standing()}")
-    going.stop()
-    listener.close()
 
 
 PARTS = {"delay": delay, "set": settings, "throughput": throughput, "eight": eight, "survey": sweep, "hangups": hangups}

@@ -19,18 +19,19 @@ from pathlib import Path
 WIDTH, HEIGHT = 1280, 800
 _CLEAR = "BackSpace*24"
 
-# A picture's name, and the keys that lead to it from the one before it. A word is a key, `text:…` is typed, `wait:s`.
+# A picture's name (none: only the keys), and the keys that lead to it from the one before it. A word is a key,
+# `text:…` is typed, `wait:s`.
 WALK = (
     ("find.png", "wait:8"),
     ("ask-everywhere.png", "e wait:0.4 Return wait:0.4 Return wait:0.4 Return wait:6"),
-    ("line-settings.png", "Escape wait:1.0 Escape wait:1.2 Return wait:0.8"),
+    ("", "Escape wait:1.0 Escape wait:1.2 Return wait:0.8"),
     (
         "talk-proven.png",
         f"Return wait:1.5 Return wait:0.8 text:*IDN? Return wait:0.8 text:MEAS:TEMP? Return wait:1.2 {_CLEAR}",
     ),
     ("talk-wrong-baud.png", f"ctrl+g wait:0.4 {_CLEAR} text:9600,n,8,1 Return wait:0.4 text:*IDN? Return wait:1.5"),
     ("why.png", "F12 wait:1.5"),
-    ("talk-talker.png", f"Escape wait:0.4 F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),
+    ("", f"Escape wait:0.4 F2 wait:0.4 Down*5 Return wait:0.5 Return wait:6.5 {_CLEAR}"),
     ("match.png", "F4 wait:0.8 m wait:14"),
     (
         "match-inverted.png",
@@ -62,6 +63,17 @@ SETTING = (
         "set-procedure.png",
         "F2 wait:0.4 Up*5 wait:0.4 Return wait:0.6 Return wait:1.5 F6 wait:0.5 p wait:0.8 Down*2 Return wait:0.5 ctrl+u"
         " text:192.0.3.1 Return wait:0.8",
+    ),
+)
+RELAYING = (
+    (
+        "relay-boxes.png",
+        "wait:8 F9 wait:0.8 s wait:1.2 End wait:0.4 Return wait:0.6 ctrl+u text:127.20.0.32/27 wait:0.3 Return wait:0.8"
+        " Return wait:9",
+    ),
+    (
+        "relay.png",
+        "t wait:5 Return wait:4 Down wait:0.5 p wait:0.8 ctrl+u text:POS?\\n wait:0.3 Return wait:2.5",
     ),
 )
 SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
@@ -97,6 +109,8 @@ def walk(folder: Path, steps: tuple[tuple[str, str], ...], size: str, points: in
             for name, keys in steps:
                 for word in keys.split():
                     press(word, environment)
+                if not name:
+                    continue
                 subprocess.run(["import", "-window", "root", "-trim", "+repage", str(folder / name)],
                                env=environment, check=True)  # fmt: skip
                 print(folder / name, flush=True)
@@ -124,6 +138,7 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     walk(folder, WALK, "128x40", 12)
     walk(folder, SETTING, "128x40", 12)
+    walk(folder, RELAYING, "128x40", 12)
     walk(folder, SMALL, "80x24", 19)
 
 

@@ -14,10 +14,9 @@ import pytest
 from textual.widgets import Input
 
 from ordolex.tui.app import OrdolexApp
-from ordolex.tui.places import PLACES
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.desk import FindDesk
-from ordolex.tui.places import Place, behind_the_first
+from ordolex.tui.places import PLACES, Place, behind_the_first
 from tests.tui.test_desks import PORT, at_site
 
 

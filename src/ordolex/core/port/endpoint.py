@@ -105,8 +105,8 @@ def read_endpoint(text: str) -> Endpoint:
         raise EndpointError(f"{text}: {error}; write it like rfc2217://host:port or tcp://[::1]:port") from None
     if parts.scheme not in (*_CALLED, *_LISTENING):
         raise EndpointError(
-            f"{parts.scheme}:// is not known; write it like rfc2217://host:port, or with tcp://, udp:// or telnet://; the"
-            " first three with listen+ before them for one that others come to"
+            f"{parts.scheme}:// is not known; write it like rfc2217://host:port, or with tcp://, udp:// or telnet://;"
+            " the first three with listen+ before them for one that others come to"
         )
     try:
         host, port = parts.hostname, parts.port
