@@ -73,7 +73,9 @@ RELAYING = (
     ),
     (
         "relay.png",
-        "t wait:5 Return wait:4 Down wait:0.5 p wait:0.8 ctrl+u text:POS?\\n wait:0.3 Return wait:2.5",
+        "Left*2 wait:0.5 n wait:0.8 Return wait:0.6 ctrl+u text:rfc2217://127.20.0.44:4002 Return wait:0.6 ctrl+u"
+        " text:outlet-gate Return wait:0.6 ctrl+u text:2400,7e1 Return wait:5 p wait:0.8 ctrl+u text:POS?\\n wait:0.3"
+        " Return wait:2.5",
     ),
 )
 SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)

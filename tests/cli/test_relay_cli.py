@@ -47,7 +47,7 @@ def test_a_relay_tells_where_it_stands_is_listed_and_stopped(tmp_path: Path, ben
     assert json.loads(run("relay", "stop", "ox", "--json").stdout) == {"stopped": "ox"}
     out, _ = going.communicate(timeout=20)
     assert going.returncode == 0 and json.loads(out) == told and not Path(told["a"]["path"]).is_symlink()
-    kept = run("export", str(book), "--as", "jsonl").stdout
+    kept = run("export", str(book), "--as", "text").stdout
     assert kept.count("*IDN?") >= 2, "once at each end"
     refused(run("relay", "stop", "ox"), 1, "no relay called 'ox' runs; there are: none")
 

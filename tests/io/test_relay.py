@@ -16,6 +16,7 @@ from pathlib import Path
 import pytest
 
 from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.ladder import Rung
 from ordolex.core.relay.plan import RelayPlan, check
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.link.journal import RecorderLike
@@ -164,6 +165,31 @@ async def test_a_program_asks_a_device_through_a_virtual_port(serve_bench: Serve
         program.close()
         await until(lambda: not relay.ends[0].users)
     assert notes.bytes("rx").startswith(b"MEAS:OXYG?\n") and b"MEAS:OXYG?\n" in notes.bytes("tx")
+
+
+async def test_the_proof_is_asked_through_the_port_and_holds_as_long_as_the_settings_do(
+    serve_bench: ServeBench,
+) -> None:
+    from ordolex.core.link.question import Question
+    from ordolex.io.relay.prove import prove
+
+    bench = await serve_bench(OXYGEN)
+    async with running(RelayPlan("o", "virtual:o", bench.notice().devices[0].endpoint, line="19200 8N1")) as relay:
+        proof, words = await prove(relay, Question(b"*IDN?\n"))
+        assert proof is not None and "Brookmade" in proof.answer and "proven through" in words
+        assert relay.view().layers[-1].good is True and relay.ends[1].runner.rung is Rung.PROVEN
+        program = Program(relay.ends[0].path)
+        await until(lambda: relay.ends[0].users)
+        with pytest.raises(PortHeld, match="uses it"):
+            await prove(relay, Question(b"*IDN?\n"))
+        program.set(termios.B9600)
+        await until(lambda: relay.proof is None)
+        assert "before the settings changed" in relay.view().layers[-1].words
+        program.close()
+        await until(lambda: not relay.ends[0].users)
+        none, words = await prove(relay, Question(b"*IDN?\n", timeout_s=0.3))
+        assert none is None and "proven through" not in words
+        assert relay.view().layers[-1].good is not True
 
 
 async def test_what_the_program_sets_is_set_at_the_far_end(serve_bench: ServeBench) -> None:

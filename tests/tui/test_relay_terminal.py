@@ -16,7 +16,7 @@ import pytest
 from ordolex.bench.devices.box_console import CODE
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
-from tests.conftest import own_network, program
+from tests.conftest import own_box, own_network, program
 from tests.tui.terminal import IN_TMUX, Terminal
 
 pytestmark = IN_TMUX
@@ -70,11 +70,11 @@ def ports(tmp_path: Path) -> Path:
 def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     terminal: Terminal, tmp_path: Path, ports: Path, bench_process: BenchNotice
 ) -> None:
-    network = own_network()
+    network, name = own_network(), own_box().lower().replace(" ", "-")
     terminal.start("--book", str(tmp_path / "b.ordolex"), size=(150, 50))
     terminal.see("Find: choose a port")
     surveyed(terminal, f"{network}.32/27")
-    terminal.see("Weir box +- .*2323 text console, 4002 RFC 2217", 40)
+    terminal.see(f"{own_box()} +- .*2323 text console, 4002 RFC 2217", 40)
     terminal.see("1 host listens")
     terminal.press("Enter")
     terminal.see("✗ channel +1 .*\n.*✓ channel +2")
@@ -93,17 +93,17 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     while "channel 1: " not in terminal.screen():  # the box restarts, and its console is there again
         terminal.press("t")
         time.sleep(1)
-    terminal.see("✓ channel 1: virtual:weir-box-1")  # all channels, their modes read by the console
+    terminal.see(f"✓ channel 1: virtual:{name}-1")  # all channels, their modes read by the console
     terminal.see("◦ channel 3: plain bytes, the box keeps 4800 8N1")
     terminal.press("Enter")
     terminal.see("4 virtual ports run")
-    assert b"unit 6" in ask(ports / "weir-box-1", 19200, "*IDN?\\n").encode()
+    assert b"unit 6" in ask(ports / f"{name}-1", 19200, "*IDN?\\n").encode()
     terminal.see("line settings 19200 8N1 is set there; no program has set another")
-    subprocess.run(["stty", "-F", str(ports / "weir-box-1"), "9600"], check=True, timeout=20)
+    subprocess.run(["stty", "-F", str(ports / f"{name}-1"), "9600"], check=True, timeout=20)
     terminal.see("✓ line settings 9600 8N1, as the program has it, set and read back")
-    assert "unit 6" in ask(ports / "weir-box-1", 19200, "\\n*IDN?\\n").splitlines()[-1]
-    assert "47.5" in ask(ports / "weir-box-2", 2400, "POS?\\n")
-    assert b"$YXXDR" in first_bytes(ports / "weir-box-3")
+    assert "unit 6" in ask(ports / f"{name}-1", 19200, "\\n*IDN?\\n").splitlines()[-1]
+    assert "47.5" in ask(ports / f"{name}-2", 2400, "POS?\\n")
+    assert b"$YXXDR" in first_bytes(ports / f"{name}-3")
 
     terminal.press("p")  # the proof, end to end
     give(terminal, "What to ask through the port", "*IDN?\\n")
@@ -126,12 +126,12 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     terminal.see("4 relays run")
     terminal.press("Enter")
     terminal.see("ended with 0")
-    assert not list(ports.glob("weir*"))
+    assert not list(ports.glob(f"{name}*"))
 
 
 def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
     """Types a procedure of the box's sheet, on the link of its console."""
-    while "Weir box console   serial-server" not in terminal.screen():
+    while f"{own_box()} console   serial-server" not in terminal.screen():
         terminal.press("F6", "C-Down")
         time.sleep(0.3)
     terminal.press("p")

@@ -180,8 +180,8 @@ class _Teller:
         for relay in self.relays:
             name, fault = relay.plan.name, "" if relay.stopping else relay.view().fault
             words = fault.partition(";")[0]
-            if words == self._said.get(name, "") or relay.stopping:
-                continue
+            if words == self._said.get(name, "") or relay.stopping or any(end.gave_up for end in relay.ends):
+                continue  # one that is given up is said once, as what the command failed with
             typer.echo(visible_text(f"ordolex: {name}: {fault or 'nothing fails any more'}"), err=True)
             self._said[name] = words
 

@@ -256,6 +256,12 @@ class LinkRunner:
         """See `Turns.late_answer`."""
         return await self._turns.late_answer(question)
 
+    def answered_through(self, answer: Answer) -> None:
+        """Question and answer passed here, asked by somebody whose bytes this link carries on."""
+        before = self._state.rung
+        self._state.answered(answer, mono_s())
+        self._journal.rung_after(before)
+
     def stop_asking(self) -> None:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._turns.finish(Ended.STOPPED)

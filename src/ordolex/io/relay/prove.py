@@ -42,6 +42,7 @@ async def prove(relay: Relay, question: Question) -> tuple[Proof | None, str]:
         answer = await runner.ask(question)
     text = answer.data.decode("utf-8", "replace").strip()
     if answer.verdict is Verdict.RIGHT and answer.last_s is not None:
+        relay.ends[1].runner.answered_through(answer)
         relay.proven(Proof(question.text, text, answer.last_s * 1000, mono_s()))
         words = f"proven through {relay.ends[0].path}: {question.text} → {text[:60]}, {answer.last_s * 1000:.0f} ms"
     elif not answer.data:

@@ -17,11 +17,22 @@ from ordolex.io.relay.relay import RelayView
 from ordolex.tui.theme import BAD, GOOD, LINE_OPEN, LINE_TIED, NEXT, OPEN_KNOT, TIED, UNSURE, Palette
 from ordolex.tui.widgets.wording import age, cut, size
 
+_DRAWN_FROM = 84
 _GLYPHS = {True: (GOOD, "moss"), False: (BAD, "brick"), None: (UNSURE, "straw")}
 
 
+_COLUMNS = (
+    (0, "relay", 16),
+    (60, "what a program opens", 32),
+    (90, "used by", 16),
+    (90, "far end", 28),
+    (112, "there / back", 1),
+)
+"""From which width of the desk each column is shown, what it is called, and its cells."""
+
+
 def relay_heading(width: int) -> str:
-    return cut(f"    {'relay':16} {'what a program opens':32} {'used by':16} {'far end':28} there / back", width)
+    return cut("    " + " ".join(f"{name:{cells}}" for needs, name, cells in _COLUMNS if width >= needs), width)
 
 
 def relay_segments(plan: RelayPlan, view: RelayView | None, width: int, ink: Palette) -> list[Segment]:
@@ -40,7 +51,8 @@ def relay_segments(plan: RelayPlan, view: RelayView | None, width: int, ink: Pal
     if width >= 90:
         out.append(Segment(f"{cut(visible_text(used), 16):16} ", ink.style("ink" if used != "nobody" else "dim")))
         out.append(Segment(f"{cut(visible_text(far), 28):28} ", ink.style("dim")))
-    out.append(Segment(counts, ink.style("ice")))
+    if width >= 112:
+        out.append(Segment(counts, ink.style("ice")))
     return out
 
 
@@ -65,8 +77,8 @@ def layers_text(view: RelayView, now_s: float, width: int, ink: Palette) -> Text
     """The chain, drawn, and a row for each layer; the first that fails with what may be wrong and the one test."""
     failing = next((layer for layer in view.layers if layer.good is False), None)
     text = Text()
-    if width >= 100:
-        text.append_text(_drawn(view.layers, failing, ink))
+    if width >= _DRAWN_FROM:
+        text.append_text(_drawn(view.layers, failing, width, ink))
         text.append("\n\n")
     name_width = max(len(layer.name) for layer in view.layers)
     for layer in view.layers:
@@ -90,9 +102,11 @@ def layers_text(view: RelayView, now_s: float, width: int, ink: Palette) -> Text
     return text
 
 
-def _drawn(layers: tuple[Layer, ...], failing: Layer | None, ink: Palette) -> Text:
+def _drawn(layers: tuple[Layer, ...], failing: Layer | None, width: int, ink: Palette) -> Text:
     """program ●━━ virtual port ●━━ network ✗╌╌ …, broken from the first that fails."""
-    text, broken = Text(), False
+    text, broken = Text(no_wrap=True), False
+    names = sum(len(layer.name) + 4 for layer in layers)
+    stroke = max(1, min(6, (width - names) // max(1, len(layers) - 1)))
     for number, layer in enumerate(layers):
         broken = broken or layer is failing
         glyph = BAD if layer is failing else TIED if layer.good else OPEN_KNOT if broken else NEXT
@@ -100,7 +114,7 @@ def _drawn(layers: tuple[Layer, ...], failing: Layer | None, ink: Palette) -> Te
         text.append(f"{glyph} ", ink.style(colour, bold=True))
         text.append(layer.name, ink.style("ink" if not broken or layer is failing else "dim"))
         if number < len(layers) - 1:
-            text.append(f" {(LINE_OPEN if broken else LINE_TIED) * 3} ", ink.style(colour))
+            text.append(f" {(LINE_OPEN if broken else LINE_TIED) * stroke} ", ink.style(colour))
     return text
 
 
@@ -123,12 +137,12 @@ def _more(view: RelayView, width: int) -> str:
 
 def _next(view: RelayView) -> str:
     if view.proof is not None:
-        return f"Let the program open {view.a.path or view.a.endpoint.text}; it was proven through that"
+        return "Let the program open the port; it was proven through that"
     if not view.a.path:
         return "Bytes pass both ways; F5 Talk at one of its links shows them"
     if view.a.users:
         return "What the program asks and is answered passes here; → shows it"
-    return f"p proves it end to end; a program opens {view.a.path}"
+    return "p proves it end to end, as a program would ask"
 
 
 # ---- boxes
