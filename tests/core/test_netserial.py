@@ -1,7 +1,7 @@
 import itertools
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ordolex.core.line.notation import read_line
@@ -83,6 +83,7 @@ def test_every_byte_passes_a_binary_connection(data: bytes) -> None:
     assert b"".join(e.data for e in b.receive(a.take_output()) if isinstance(e, Payload)) == data
 
 
+@example(b"\r\0", 2)
 @given(st.binary(max_size=60), st.integers(1, 20))
 def test_every_byte_passes_before_binary_is_agreed_too(data: bytes, piece: int) -> None:
     a, b = end(), end()

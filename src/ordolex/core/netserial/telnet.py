@@ -185,11 +185,11 @@ class Telnet:
         return []
 
     def _payload(self, data: bytes) -> list[TelnetEvent]:
-        if not self.enabled(BINARY, ours=False) and (self._after_cr or b"\r\0" in data):
-            if self._after_cr and data[:1] == b"\0":
+        after_cr, self._after_cr = self._after_cr, data[-1:] == b"\r"  # as it came: a CR whose NUL is here has had it
+        if not self.enabled(BINARY, ours=False) and (after_cr or b"\r\0" in data):
+            if after_cr and data[:1] == b"\0":
                 data = data[1:]
             data = data.replace(b"\r\0", b"\r")
-        self._after_cr = data[-1:] == b"\r"
         return [Payload(data)] if data else []
 
     def _command(self, command: bytes) -> list[TelnetEvent]:
