@@ -220,9 +220,7 @@ async def test_late_and_doubled_text_answers_are_never_anothers(notes: Notes) ->
     assert runner.late is not None
     twice = True
     readings = await device_for(runner, known).read(known.parameter)
-    for wanted, reading in zip(
-        (1000, 1001, 1002), readings, strict=True
-    ):  # a busy machine makes one doubtful, never wrong
+    for wanted, reading in zip((1000, 1001, 1002), readings, strict=True):  # one may be doubtful, never wrong
         doubtful = reading.value is None and "an earlier question" in reading.words
         assert reading.value == wanted or doubtful, readings
     assert any(reading.value is not None for reading in readings)
