@@ -113,11 +113,17 @@ class Relays:
         running = self._running.pop(name, None)
         if running is not None:
             await running.stop()
+            for end in running.relay.ends:
+                self._hub.dismiss(end.runner)
 
     async def stop_all(self) -> None:
         """In the links' loop."""
-        for name in list(self._running):
-            await self._stop(name)
+        await asyncio.gather(*(self._stop(name) for name in list(self._running)))
+
+    def of(self, link: LinkRecord) -> str:
+        """The running relay that this link is an end of; empty for none."""
+        runners = ((name, end.runner.link) for name, running in self._running.items() for end in running.relay.ends)
+        return next((name for name, number in runners if number == link.id), "")
 
     # ---- what is done with one that runs
 

@@ -24,6 +24,7 @@ from ordolex.io.link.hub import Hub
 from ordolex.io.link.view import LinkView
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.faults import PortHeld
 from ordolex.session.devices import Devices
 from ordolex.session.links import Links, line_of
 from ordolex.session.ports import Ports
@@ -152,7 +153,15 @@ class Session:
                 self.to_restore.append(what)
         return self.hub.call(self.hub.open(link.id, link.endpoint, line_of(link), low=link.outputs == "low"))
 
+    def relay_of(self, link: LinkRecord) -> str:
+        """The running relay that this link is an end of; empty for none."""
+        return self.relays.of(link) if "relays" in self.__dict__ else ""
+
     def release(self, link: LinkRecord, *, keep_dtr: bool = False) -> Future[None] | None:
+        """Raises PortHeld for the end of a relay: that would be opened again at once, or stand dead."""
+        relay = self.relay_of(link)
+        if relay:
+            raise PortHeld(f"it is an end of the relay {relay}", "Enter in Relay (F9) stops that")
         runner = self.runner(link)
         return None if runner is None else self.hub.call(runner.release(keep_dtr=keep_dtr))
 

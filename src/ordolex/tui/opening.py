@@ -53,7 +53,11 @@ async def _offer_raw(app: OrdolexApp, link: LinkRecord, fault: NotNetworkSerial)
 
 
 async def release_link(app: OrdolexApp, link: LinkRecord) -> None:
-    future = app.session.release(link)
+    try:
+        future = app.session.release(link)
+    except Fault as fault:
+        app.say(str(fault), "bad")
+        return
     if future is not None:
         await asyncio.wrap_future(future)
         app.say(f"{link.name}: the port is free", "good")

@@ -76,6 +76,11 @@ class Hub:
         """A link that somebody else runs in this thread: it is seen like the others, and released with them."""
         self._runners[runner.link] = runner
 
+    def dismiss(self, runner: LinkRunner) -> None:
+        """What was adopted is run by nobody any more."""
+        if self._runners.get(runner.link) is runner:
+            del self._runners[runner.link]
+
     def soon(self, work: Callable[[], object]) -> None:
         self._loop.call_soon_threadsafe(work)
 

@@ -134,7 +134,7 @@ class Relay:
     async def stop(self) -> None:
         self.stopping = True
         for way in self.ways or ():
-            await way.emptied(1.0)
+            await way.emptied(0.5)
             way.stop()
         for task in list(self._tasks):
             task.cancel()

@@ -104,7 +104,11 @@ async def hand_over(at: TalkAt) -> None:
     if read_endpoint(link.endpoint).kind != "serial":
         at.say("Only a port of this computer can keep DTR on; on the network the far end drops it", "unsure")
         return
-    future = at.session.release(link, keep_dtr=True)
+    try:
+        future = at.session.release(link, keep_dtr=True)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
     if future is not None:
         await asyncio.wrap_future(future)
         at.say("the port is free, and DTR stays on: another program can go on with this line", "good")
