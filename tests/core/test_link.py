@@ -63,6 +63,16 @@ def judged(*chunks: bytes, errors: LineErrors | None = None) -> Judge:
     return judge
 
 
+@pytest.mark.parametrize("flood", [b"\x80" * 9000, b"\xff" * 9000, bytes(range(0x80, 0xC0)) * 200])
+def test_a_flood_that_cannot_be_read_is_judged_so_by_its_end(flood: bytes) -> None:
+    judge = Judge()
+    judge.receive(b"good text to begin with\r\n", None)
+    judge.receive(flood, None)
+    assert judge.bad >= 200 and not judge.clean
+    judge.receive("und dann ist alles lesbar, auch ä und ö ° \n".encode() * 100, None)
+    assert judge.bad == 0 and judge.clean
+
+
 @pytest.mark.parametrize(
     "data", [b"9.42 mg/l\n", b"ok\r\n", b"Raceway 1: enter operator name ", "11 °C\r\n".encode(), b"\x0211\x03\r\n"]
 )

@@ -89,7 +89,7 @@ class Judge:
         sentences = self._wrong_sentences(data)
         if len(data) > _JUDGED:  # of a flood its end tells enough; a character that is cut there is left out
             self._decoder.reset()
-            data = data[-_JUDGED:].lstrip(_CONTINUED)
+            data = data[-_JUDGED : -_JUDGED + 3].lstrip(_CONTINUED) + data[-_JUDGED + 3 :]
         bad = self._unreadable(data) + sentences
         if errors is not None:
             bad = min(bad + errors.total, max(1, len(data)))

@@ -139,7 +139,9 @@ class Relay:
         for task in list(self._tasks):
             task.cancel()
         a, b = self.ends
-        b.runner.tap.hearers.clear()
+        if self._look_for_shell in b.runner.tap.hearers:
+            b.runner.tap.hearers.remove(self._look_for_shell)
+            b.runner.tap.line_hearers.remove(self._modem_lines)
         await a.stop()
         await b.stop()
         self._changed()

@@ -178,7 +178,8 @@ class ListenTransport:
         why = self._why_not(host)
         if why or self._listener is None:
             self.turned_away += 1
-            self.front.said(f"{name} was turned away: {why}")
+            if self.turned_away & (self.turned_away - 1) == 0:  # 1st, 2nd, 4th …: knocking fills no book
+                self.front.said(f"{name} was turned away: {why} ({self.turned_away} so far)")
             wire.cut()
             return []
         writes = not any(peer.user.writes for peer in self.peers)

@@ -37,7 +37,7 @@ class UdpTransport(asyncio.DatagramProtocol):
         self._listener: Listener | None = None
         self._peers: dict[tuple[str, int], tuple[User, float]] = {}
         self._last: tuple[str, int] | None = None
-        self._paused = False
+        self._paused = self._told_error = False
         self._waiting: list[bytes] = []
         self._writable = asyncio.Event()
         self._writable.set()
@@ -74,6 +74,7 @@ class UdpTransport(asyncio.DatagramProtocol):
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
         addr = (addr[0], addr[1])
+        self._told_error = False
         if self.endpoint.listens and not self.rules.lets_in(addr[0]):
             self.turned_away += 1
             return
@@ -96,7 +97,9 @@ class UdpTransport(asyncio.DatagramProtocol):
 
     def error_received(self, exc: Exception) -> None:
         """An ICMP message came back: nobody takes the datagrams there. Nothing else tells that."""
-        self.front.said(f"{self.endpoint.text}: {exc}")
+        if not self._told_error:  # once, until something comes again
+            self._told_error = True
+            self.front.said(f"{self.endpoint.text}: {exc}")
 
     def pause_writing(self) -> None:
         self._writable.clear()
