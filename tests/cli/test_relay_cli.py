@@ -8,6 +8,7 @@ import signal
 import socket
 import subprocess
 import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -18,18 +19,37 @@ from tests.cli.test_cli import endpoint, refused, run
 from tests.conftest import own_network, program
 
 
-def started(ready: Path, *words: str) -> subprocess.Popen[str]:
-    going = subprocess.Popen(
-        program("relay", *words, "--ready-file", str(ready)), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
-    )
-    end = time.monotonic() + 30
-    while not ready.exists() or not ready.read_text():
-        assert going.poll() is None and time.monotonic() < end, going.communicate()
-        time.sleep(0.05)
-    return going
+Start = Callable[..., "subprocess.Popen[str]"]
 
 
-def test_a_relay_tells_where_it_stands_is_listed_and_stopped(tmp_path: Path, bench_process: BenchNotice) -> None:
+@pytest.fixture
+def started() -> Iterator[Start]:
+    """`started(ready, *words)`: a relay that stands; it ends with the test, however that ends."""
+    going: list[subprocess.Popen[str]] = []
+
+    def start(ready: Path, *words: str) -> subprocess.Popen[str]:
+        one = subprocess.Popen(
+            program("relay", *words, "--ready-file", str(ready)),
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        going.append(one)
+        end = time.monotonic() + 30
+        while not ready.exists() or not ready.read_text():
+            assert one.poll() is None and time.monotonic() < end, one.communicate()
+            time.sleep(0.05)
+        return one
+
+    yield start
+    for one in going:
+        one.kill()
+        one.communicate()
+
+
+def test_a_relay_tells_where_it_stands_is_listed_and_stopped(
+    tmp_path: Path, bench_process: BenchNotice, started: Start
+) -> None:
     far, ready, book = endpoint(bench_process, "oxygen"), tmp_path / "relay.json", tmp_path / "b.ordolex"
     going = started(ready, "virtual:ox", far, "--line", "19200 8N1", "--book", str(book), "--json")
     told = json.loads(ready.read_text())
@@ -52,7 +72,7 @@ def test_a_relay_tells_where_it_stands_is_listed_and_stopped(tmp_path: Path, ben
     refused(run("relay", "stop", "ox"), 1, "no relay called 'ox' runs; there are: none")
 
 
-def test_a_killed_relay_leaves_a_name_that_the_next_one_takes(tmp_path: Path) -> None:
+def test_a_killed_relay_leaves_a_name_that_the_next_one_takes(tmp_path: Path, started: Start) -> None:
     with socket.create_server(("127.0.0.1", 0)) as listener:
         far = f"tcp://127.0.0.1:{listener.getsockname()[1]}"
         first = started(tmp_path / "1.json", "virtual:k", far)
@@ -65,8 +85,6 @@ def test_a_killed_relay_leaves_a_name_that_the_next_one_takes(tmp_path: Path) ->
         assert path.exists()
         second.send_signal(signal.SIGTERM)
         assert second.wait(20) == 0 and not path.is_symlink()
-        for one in (first, second):
-            one.communicate()
 
 
 @pytest.mark.parametrize(
