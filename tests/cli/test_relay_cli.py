@@ -18,7 +18,6 @@ from ordolex.core.port.bench_notice import BenchNotice
 from tests.cli.test_cli import endpoint, refused, run
 from tests.conftest import own_network, program
 
-
 Start = Callable[..., "subprocess.Popen[str]"]
 
 

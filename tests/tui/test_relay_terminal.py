@@ -4,7 +4,9 @@ it."""
 from __future__ import annotations
 
 import json
+import os
 import re
+import signal
 import socket
 import subprocess
 import sys
@@ -16,6 +18,7 @@ import pytest
 from ordolex.bench.devices.box_console import CODE
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
+from ordolex.io.relay.notices import running
 from tests.conftest import own_box, own_network, program
 from tests.tui.terminal import IN_TMUX, Terminal
 
@@ -63,8 +66,11 @@ def surveyed(terminal: Terminal, network: str) -> None:
 
 
 @pytest.fixture
-def ports(tmp_path: Path) -> Path:
-    return tmp_path / ".local/state/ordolex/ports"
+def ports(tmp_path: Path) -> Iterator[Path]:
+    """Where virtual ports are found; relays that go on end with the test, however that ends."""
+    yield tmp_path / ".local/state/ordolex/ports"
+    for notice in running():
+        os.kill(notice.pid, signal.SIGKILL)
 
 
 def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
