@@ -127,11 +127,6 @@ def own_network() -> str:
     return f"127.{20 + number % 200}.{number // 200 % 250}"
 
 
-def own_box() -> str:
-    """The box of this process's benches: two of one name on one network would have to agree by multicast who it is."""
-    return f"Weir {os.getpid()}"
-
-
 def program(*arguments: str) -> list[str]:
     return [sys.executable, "-m", "ordolex", *arguments]
 
@@ -143,7 +138,10 @@ def bench_process(tmp_path: Path) -> Iterator[BenchNotice]:
     ready, plan = tmp_path / "ready.json", tmp_path / "plan.toml"
     demo = files("ordolex.bench").joinpath("alder_brook.toml").read_text()
     plan.write_text(re.sub(r"port = \d+", "port = 0", demo).replace("127.20.0.44", f"{own_network()}.44"))
-    plan.write_text(plan.read_text().replace('name = "Weir box"', f'name = "{own_box()}"'))
+    silent = (
+        'name = "Weir box"\nannounced = false'  # two boxes of one name on one network would have to agree who it is
+    )
+    plan.write_text(plan.read_text().replace('name = "Weir box"\n', silent + "\n"))
     process = subprocess.Popen(
         program("bench", "--with-parent", "--ready-file", str(ready), "--plan", str(plan)),
         stdin=subprocess.PIPE,

@@ -16,7 +16,7 @@ from ordolex.core.net.own_change import beside
 from ordolex.io.net import check, interfaces, page, ping, undo
 from ordolex.io.net.survey import AT_A_TIME, Host, KnownPort, Progress, survey
 from ordolex.io.system.faults import Fault
-from tests.conftest import own_network
+from tests.conftest import own_network, until
 
 PORTS = [KnownPort(47001, "channel", "serial channel 1"), KnownPort(47002, "channel", "serial channel 2"),
          KnownPort(47023, "telnet", "console"), KnownPort(47080, "other", "page")]  # fmt: skip
@@ -213,3 +213,28 @@ def test_the_name_in_a_certificate_is_its_subject_and_not_its_issuer() -> None:
     assert page.name_in_certificate(b"\x30\x82" + name("Brook root") + b"dates" + name("gate-box")) == "gate-box"
     assert page.name_in_certificate(name("gate-box")) == "gate-box"
     assert page.name_in_certificate(b"\x30\x00") == "nobody named"
+
+
+async def test_a_box_that_announces_itself_is_heard_by_name() -> None:
+    """On loopback, and by this name only: other announcements may be there too."""
+    from zeroconf import IPVersion, ServiceInfo
+    from zeroconf.asyncio import AsyncZeroconf
+
+    from ordolex.io.net.announced import Announcements
+
+    name, kind = f"gate {own_network()}".replace(".", "-"), "_telnet._tcp.local."
+    address = socket.inet_aton(f"{own_network()}.7")
+    speaker = AsyncZeroconf(interfaces=["127.0.0.1"], ip_version=IPVersion.V4Only)
+    info = ServiceInfo(
+        kind, f"{name}.{kind}", addresses=[address], port=2323, server=f"{name.replace(' ', '-')}.local."
+    )
+    await speaker.async_register_service(info)
+    told = await asyncio.to_thread(Announcements(["127.0.0.1"]).__enter__)
+    try:
+        await until(lambda: (f"{own_network()}.7", "_telnet._tcp", name, 2323) in told.heard)
+        hosts = await survey(IPv4Network(f"{own_network()}.6/31"), lambda host: None, announced=lambda: told.heard)
+        assert [(host.address, host.name) for host in hosts] == [(f"{own_network()}.7", name)]
+        assert hosts[0].proven == "announced itself; not reached"
+    finally:
+        await asyncio.to_thread(told.__exit__, None, None, None)
+        await speaker.async_close()

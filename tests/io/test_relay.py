@@ -437,6 +437,27 @@ async def test_a_peer_leaves_and_the_next_one_is_let_in_at_once(far: Far) -> Non
         assert far.got.count(b"peer") == 30
 
 
+@pytest.mark.parametrize("near", ["listen+tcp://:0", "listen+rfc2217://:0"])
+async def test_the_last_word_of_a_peer_that_hangs_up_hard_is_passed_on(far: Far, near: str) -> None:
+    """It has not read what was sent to it, so its closing is a reset, which a sender notices before a reader does."""
+    dice, sent = random.Random(5), bytearray()
+    async with running(RelayPlan("l", near, f"tcp://127.0.0.1:{far.port}")) as relay:
+        for _ in range(40):
+            sock = peer(relay.ends[0].path)
+            await until(lambda: live(relay) and far.writers)
+            for _ in range(dice.randrange(1, 4)):
+                far.writers[0].write(b"not read")
+                piece = bytes(dice.randrange(0x20, 0x7F) for _ in range(dice.randrange(1, 900)))
+                sock.sendall(piece)
+                sent += piece
+                if near.startswith("listen+rfc"):
+                    sock.sendall(b"\xff\xfa\x2c\x05\x07\xff\xf0")  # is answered, in vain
+            sock.close()
+            await until(lambda: not live(relay))
+        await until(lambda: len(far.got) == len(sent))
+        assert far.got == sent
+
+
 async def test_one_peer_writes_the_others_hear_and_who_writes_is_handed_over(far: Far) -> None:
     plan = RelayPlan("l", "listen+tcp://:0", f"tcp://127.0.0.1:{far.port}", several=True)
     async with running(plan) as relay:

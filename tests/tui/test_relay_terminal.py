@@ -20,7 +20,7 @@ from ordolex.bench.devices.box_console import CODE
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
 from ordolex.io.relay.notices import running
-from tests.conftest import own_box, own_network, program
+from tests.conftest import own_network, program
 from tests.tui.terminal import IN_TMUX, Terminal
 
 pytestmark = IN_TMUX
@@ -77,11 +77,11 @@ def ports(tmp_path: Path) -> Iterator[Path]:
 def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     terminal: Terminal, tmp_path: Path, ports: Path, bench_process: BenchNotice
 ) -> None:
-    network, name = own_network(), own_box().lower().replace(" ", "-")
+    network, name = own_network(), "box"
     terminal.start("--book", str(tmp_path / "b.ordolex"), size=(150, 50))
     terminal.see("Find: choose a port")
     surveyed(terminal, f"{network}.32/27")
-    terminal.see(f"{own_box()} +- .*2323 text console, 4002 RFC 2217", 40)
+    terminal.see(f"{network}.44 +- .*2323 text console, 4002 RFC 2217", 40)
     terminal.see("1 host listens")
     terminal.press("Enter")
     terminal.see("✗ channel +1 .*\n.*✓ channel +2")
@@ -138,7 +138,7 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
 
 def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
     """Types a procedure of the box's sheet, on the link of its console."""
-    while f"{own_box()} console   serial-server" not in terminal.screen():
+    while f"{own_network()}.44 console   serial-server" not in terminal.screen():
         terminal.press("F6", "C-Down")
         time.sleep(0.3)
     terminal.press("p")

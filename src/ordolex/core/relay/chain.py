@@ -40,6 +40,8 @@ class Settings:
     far: LineSettings
     pushed: bool
     refused: str = ""
+    setting: bool = False
+    """Whether they are just being set: what differs then is no fault."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +155,8 @@ def _line(b: EndFacts, settings: Settings) -> list[Layer]:
     if not unlike:
         words = f"{settings.far.text}, as the program has it" + (", set and read back" if settings.pushed else "")
         return [Layer("line settings", True, words)]
+    if settings.setting:
+        return [Layer("line settings", None, f"{settings.program.text} is being set")]
     why = () if settings.pushed else ("what the program sets is not passed on",)
     test = "set both alike, or switch passing on"
     return [Layer("line settings", False, f"program ≠ far end: {unlike}", causes=why, test=test)]

@@ -135,7 +135,7 @@ def with_starter(starts: Starts, host: str, port: int, own: str = ANYBODY) -> tu
 def named_after(endpoint: str) -> str:
     """A name for a relay that was given none."""
     text = endpoint.removeprefix("virtual:").replace("://", " ").replace(":", " ")
-    text = re.sub(r"[^\w .,+()/-]+", " ", text)
+    text = re.sub(r"[^\w.,+()/-]+", " ", text)
     return re.sub(r"^\W+", "", text)[:60] or "relay"
 
 

@@ -147,6 +147,10 @@ async def survey(
         if further:
             services = tuple(sorted((*host.services, *further), key=lambda service: service.port))
             tell(replace(host, services=services))
+    if announced():  # who spoke while it was swept; those found before they did are told again
+        for host in list(rows.values()):
+            if _with_announced(host, announced()) != host:
+                tell(host)
     for where, _, called, _ in announced():
         if IPv4Address(where) in network and where not in rows:
             tell(Host(where, called))

@@ -281,7 +281,7 @@ class Relay:
         facts = (a.facts(), b.facts())
         nothing = WayView(0, 0, 0, 0, 0, None)
         there, back = (way.view() for way in self.ways) if self.ways else (nothing, nothing)
-        settings = Settings(self.program_line, b.runner.line, self.plan.push, self.refused)
+        settings = Settings(self.program_line, b.runner.line, self.plan.push, self.refused, self._settling.locked())
         layers = tuple(chain(*facts, settings, self.proof, self.stopped, self.proof_before))
         failing = next((layer for layer in layers if layer.good is False), None)
         fault = f"{failing.name}: {failing.words}" if failing is not None else ""

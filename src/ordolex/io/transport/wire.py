@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import os
 import socket
 from collections.abc import Callable
 
@@ -57,8 +58,20 @@ class Wire(asyncio.Protocol):
         return self._stays_half_open
 
     def connection_lost(self, exc: Exception | None) -> None:
+        if exc is not None:
+            self._read_rest()
         self._writable.set()
         self._ended(exc)
+
+    def _read_rest(self) -> None:
+        """A peer that hung up hard is noticed by what is sent to it, and then nobody reads any more; what it had sent
+        before lies in the system and is its last word."""
+        if self.carrier is None:
+            return
+        sock = self.carrier.get_extra_info("socket")
+        with contextlib.suppress(OSError):
+            while data := os.read(sock.fileno(), READ_SIZE):
+                self._received(data, mono_s())
 
     def pause_writing(self) -> None:
         self._writable.clear()
