@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordolex.core.line.settings import LineSettings
-
 
 @dataclass(frozen=True, slots=True)
 class Channel:
@@ -71,19 +69,6 @@ def fit(channel: Channel, wanted: str) -> Fit:
 def endpoint_for(address: str, channel: Channel) -> str:
     """How the channel is reached in the mode that it has; empty where it is not."""
     return f"{channel.gives}://{address}:{channel.port}" if channel.gives in ("rfc2217", "tcp", "udp") else ""
-
-
-def settings_fit(channel: Channel, device: LineSettings | None) -> Fit:
-    """Whether a channel that keeps its own settings has those of the device behind it."""
-    if device is None or not channel.line:
-        return Fit(
-            None, f"channel {channel.number} is at {channel.line or 'unknown settings'}; the device's are not known"
-        )
-    if channel.line == device.text:
-        return Fit(True, f"channel {channel.number} is at {channel.line}, as the device is")
-    return Fit(
-        False, f"channel {channel.number} is at {channel.line}, the device at {device.text}", "set the channel's line"
-    )
 
 
 def found_again(old: str, new: str, old_state: str, new_state: str) -> Fit:

@@ -48,7 +48,6 @@ class RelayPlan:
     retry_s   seconds between two tries of an end that we open; `tries` at most, 0 for as long as it takes
     dials     host:port that a listener calls in turn, where either side may start
     passive   nothing is passed on: two adapters listen to the two directions of a line
-    keeps     goes on when the interface is left
     shell_known  a prompt of a shell without login may be offered beyond this computer
     sheet     the device's, whose question proves the whole way
     """
@@ -64,7 +63,6 @@ class RelayPlan:
     tries: int = 0
     dials: str = ""
     passive: bool = False
-    keeps: bool = False
     shell_known: bool = False
     sheet: str = ""
 

@@ -131,7 +131,8 @@ def _more(view: RelayView, width: int) -> str:
         parts.append(words + (f", held here {way.delay_ms:.1f} ms" if way.delay_ms is not None else ""))
     for user in (*view.users[0], *view.users[1]):
         if not user.writes:
-            parts.append(f"{user.name} hears only")
+            lost = f", {user.passed_over} bytes of it were not passed on" if user.passed_over else ""
+            parts.append(f"{user.name} hears only{lost}")
     return cut(visible_text("   ".join(parts)), width)
 
 
