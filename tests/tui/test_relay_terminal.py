@@ -222,6 +222,44 @@ def test_a_late_listener_and_a_peer_that_leaves_are_survived_and_a_relay_goes_on
     assert not (ports / "late").is_symlink()
 
 
+def test_several_peers_are_let_in_by_keyboard_and_who_writes_is_handed_over(
+    terminal: Terminal, tmp_path: Path, ports: Path
+) -> None:
+    with socket.socket() as spare:
+        spare.bind(("127.0.0.1", 0))
+        where = spare.getsockname()
+    with socket.create_server(("127.0.0.1", 0)) as far:
+        far.settimeout(30)
+        terminal.start("--book", str(tmp_path / "b.ordolex"), size=(150, 44))
+        terminal.see("Find: choose a port|No port")
+        terminal.press("F9")
+        terminal.see("n joins two ends")
+        terminal.press("n")
+        terminal.see("What is to be joined")
+        terminal.press("End", "Enter")
+        give(terminal, "The program's end", f"listen+tcp://127.0.0.1:{where[1]}")
+        give(terminal, "The device's end", f"tcp://127.0.0.1:{far.getsockname()[1]}")
+        terminal.see("How many may be there at once")
+        terminal.press("Down", "Enter")
+        looked, _ = far.accept()  # the end is looked at before it is mapped
+        looked.close()
+        device, _ = far.accept()
+        device.settimeout(30)
+        terminal.see("relay runs")
+        with socket.create_connection(where) as first, socket.create_connection(where) as second:
+            terminal.see("2 peers|:\\d+, 127")
+            second.sendall(b"not mine to say\n")
+            first.sendall(b"mine\n")
+            assert device.recv(100) == b"mine\n"
+            terminal.press("w")
+            terminal.see("Who is to write")
+            terminal.press("Down", "Enter")
+            terminal.see(f":{second.getsockname()[1]} writes now")
+            second.sendall(b"mine now\n")
+            assert device.recv(100) == b"mine now\n"
+        device.close()
+
+
 def run(*words: str) -> str:
     return subprocess.run(program(*words), capture_output=True, text=True, timeout=60).stdout
 

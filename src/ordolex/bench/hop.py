@@ -124,8 +124,7 @@ class _Datagrams(asyncio.DatagramProtocol):
         self._carrier: asyncio.DatagramTransport | None = None
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
-        assert isinstance(transport, asyncio.DatagramTransport)
-        self._carrier = transport
+        self._carrier = transport  # type: ignore[assignment]  # a datagram one, though its class may not say so
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
         if addr != self._far:

@@ -17,8 +17,9 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
 from ordolex.io.transport.base import ModemLines, Transport
+from ordolex.io.transport.company import Rules
 from ordolex.io.transport.front import Front, Used, User
-from ordolex.io.transport.listen import ListenTransport, Rules
+from ordolex.io.transport.listen import ListenTransport
 from ordolex.io.transport.udp import UdpTransport
 
 
@@ -59,9 +60,11 @@ class End:
         self._used = transport if isinstance(transport, Used) else None
         if self._used is not None:
             self._used.front = self._front
-        if isinstance(transport, ListenTransport | UdpTransport):
-            transport.rules = Rules(networks(self._plan.allow), self._plan.several)
+        rules = Rules(networks(self._plan.allow), self._plan.several)
+        if isinstance(transport, UdpTransport):
+            transport.rules = rules
         if isinstance(transport, ListenTransport):
+            transport.company.rules = rules
             transport.dials, transport.dial_every_s = self._plan.dials, self._plan.retry_s
         self.transport = transport
         return transport

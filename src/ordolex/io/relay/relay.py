@@ -272,7 +272,9 @@ class Relay:
 
     def hand_over(self, name: str) -> bool:
         """Which peer of a listener writes from now on; False where there is none of this name."""
-        return any(end.transport.hand_over(name) for end in self.ends if isinstance(end.transport, ListenTransport))
+        return any(
+            end.transport.company.hand_over(name) for end in self.ends if isinstance(end.transport, ListenTransport)
+        )
 
     # ---- the moment
 

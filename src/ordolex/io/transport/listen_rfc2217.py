@@ -12,8 +12,9 @@ from ordolex.core.netserial.served import SETS_LINE, Outputs, concerns_flow, in_
 from ordolex.io.system.faults import Fault
 from ordolex.io.transport.base import ModemLines
 from ordolex.io.transport.com_port import modem_state
+from ordolex.io.transport.company import Peer
 from ordolex.io.transport.front import User
-from ordolex.io.transport.listen import ListenTransport, Peer
+from ordolex.io.transport.listen import ListenTransport
 from ordolex.io.transport.wire import Wire
 
 _SIGNATURE = b"Ordolex relay"
@@ -57,7 +58,7 @@ class Rfc2217Peer(Peer):
                     self._give([message])
                 case Held(stop):
                     self._held = stop
-                    self._home.room()
+                    self._home.company.room()
                 case _:
                     pass
         self._flush()
@@ -75,14 +76,14 @@ class Rfc2217Peer(Peer):
             what = await self._given.get()
             done = 1
             if isinstance(what, bytes):
-                self._home.pass_on(self, what)
+                self._home.deliver(self, what)
             else:
                 while not self._given.empty():  # settings come one by one; those that wait together are set at once
                     further = self._given.get_nowait()
                     done += 1
                     if isinstance(further, bytes):
                         await self._obey(what)
-                        self._home.pass_on(self, further)
+                        self._home.deliver(self, further)
                         what = []
                     else:
                         what = what + further
@@ -90,7 +91,7 @@ class Rfc2217Peer(Peer):
             self._waiting -= done
             if self._waiting == 0:
                 self._done.set()
-                self.wire.stop(self._home.paused)
+                self.wire.stop(self._home.company.paused)
 
     async def _obey(self, messages: list[Message]) -> None:
         line = [message for message in messages if _sets_line(message)]
@@ -185,14 +186,6 @@ class ListenRfc2217Transport(ListenTransport):
 
     def make_peer(self, user: User, wire: Wire) -> Peer:
         return Rfc2217Peer(user, wire, self)
-
-    @property
-    def paused(self) -> bool:
-        return self._paused
-
-    def pass_on(self, peer: Peer, data: bytes) -> None:
-        """Stream bytes that had to wait for a command before them."""
-        self._deliver(peer, data)
 
     async def settings_wanted(self, peer: Peer, messages: list[Message]) -> LineSettings:
         """The settings in force after these commands, or questions; those of one who only hears change nothing."""

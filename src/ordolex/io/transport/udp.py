@@ -11,8 +11,9 @@ from ordolex.core.port.endpoint import Endpoint
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import NobodyThere, PortLost, SettingsRefused, Unreachable
 from ordolex.io.transport.base import Listener
+from ordolex.io.transport.company import Rules
 from ordolex.io.transport.front import Front, NoFront, User
-from ordolex.io.transport.listen import Rules, listen_fault
+from ordolex.io.transport.listen import listen_fault
 
 _LARGEST = 1400
 """Bytes of a datagram: what an Ethernet frame carries with IP and UDP headers, and a little less for tunnels."""

@@ -95,6 +95,18 @@ def channel_ports(host: Host) -> list[int]:
 
 
 async def _channels(at: RelayAt, host: Host) -> list[Channel]:
+    """The channels of a box; where there are none, why is said."""
+    try:
+        channels = await _read_channels(at, host)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return []
+    if not channels:
+        at.say(f"{host.address} shows no serial channels; o opens its console", "unsure")
+    return channels
+
+
+async def _read_channels(at: RelayAt, host: Host) -> list[Channel]:
     """By its console, where that is open and its sheet says how; else looked at from outside."""
     link = console_of(list(at.session.links), host.address)
     runner = at.session.runner(link) if link is not None else None
@@ -109,13 +121,8 @@ async def _channels(at: RelayAt, host: Host) -> list[Channel]:
 async def map_one(at: RelayAt) -> None:
     """A channel, its mode checked before it is mapped."""
     assert at.box is not None
-    try:
-        channels = await _channels(at, at.box)
-    except Fault as fault:
-        at.say(str(fault), "bad")
-        return
+    channels = await _channels(at, at.box)
     if not channels:
-        at.say(f"{at.box.address} shows no serial channels; o opens its console", "unsure")
         return
     rows = []
     for number, channel in enumerate(channels):
@@ -169,10 +176,8 @@ def _plan(host: Host, channel: Channel, endpoint: str) -> RelayPlan:
 async def map_all(at: RelayAt) -> None:
     """A table of virtual ports in one step: every channel that fits; what does not is said, and left out."""
     assert at.box is not None
-    try:
-        channels = await _channels(at, at.box)
-    except Fault as fault:
-        at.say(str(fault), "bad")
+    channels = await _channels(at, at.box)
+    if not channels:
         return
     plans, rows = [], []
     for channel in channels:

@@ -88,10 +88,14 @@ async def _virtual(at: RelayAt) -> RelayPlan | None:
 async def _lend(at: RelayAt) -> RelayPlan | None:
     b = await _end(at, "Which port is lent?", _default_port(at), "a serial port of this computer, or any endpoint")
     a = await _listener(at, "listen+rfc2217") if b is not None else None
-    if a is None or b is None:
+    who = await _company(at, a) if a is not None else None
+    if a is None or b is None or who is None:
         return None
+    several, allow = who
     line = await _line(at, b)
-    return RelayPlan(_name(at, f"lent {b}"), a, b, line=line or "") if line is not None else None
+    if line is None:
+        return None
+    return RelayPlan(_name(at, f"lent {b}"), a, b, line=line, several=several, allow=allow)
 
 
 async def _tcp(at: RelayAt) -> RelayPlan | None:
@@ -117,11 +121,12 @@ async def _tcp(at: RelayAt) -> RelayPlan | None:
         if listening is None:
             return None
         a, dials = listening, other if starts is Starts.EITHER else ""
-    allow = await _allowed(at, a)
-    line = await _line(at, b) if allow is not None else None
-    if allow is None or line is None:
+    who = await _company(at, a, one=bool(dials))
+    line = await _line(at, b) if who is not None else None
+    if who is None or line is None:
         return None
-    return RelayPlan(_name(at, f"{b} by TCP"), a, b, line=line, dials=dials, allow=allow)
+    several, allow = who
+    return RelayPlan(_name(at, f"{b} by TCP"), a, b, line=line, dials=dials, several=several, allow=allow)
 
 
 async def _passive(at: RelayAt) -> RelayPlan | None:
@@ -144,8 +149,11 @@ async def _typed(at: RelayAt) -> RelayPlan | None:
     line = await _line(at, b) if b is not None else None
     if a is None or b is None or line is None:
         return None
-    allow = await _allowed(at, a)
-    return RelayPlan(_name(at, "relay"), a, b, line=line, allow=allow) if allow is not None else None
+    who = await _company(at, a)
+    if who is None:
+        return None
+    several, allow = who
+    return RelayPlan(_name(at, "relay"), a, b, line=line, several=several, allow=allow)
 
 
 # ---- the questions
@@ -171,10 +179,25 @@ async def _listener(at: RelayAt, kind: str) -> str | None:
     return f"{kind}://{host}:{port}" if port is not None else None
 
 
-async def _allowed(at: RelayAt, a: str) -> tuple[str, ...] | None:
-    """Networks that may come, asked for where others than this computer can."""
-    if not read_endpoint(a).beyond_loopback:
-        return ()
+async def _company(at: RelayAt, a: str, *, one: bool = False) -> tuple[bool, tuple[str, ...]] | None:
+    """How many may be there, and from which networks. Asked where others can come; `one` where one peer is meant."""
+    end = read_endpoint(a)
+    several = False
+    if end.kind in ("listen+tcp", "listen+rfc2217") and not one:
+        choices = [
+            ("one", "One: whoever comes while he is there is turned away"),
+            ("several", "Several: one writes, the others hear; w says which one writes"),
+        ]
+        chosen = await at.ask(Pick("How many may be there at once?", choices))
+        if chosen is None:
+            return None
+        several = chosen == "several"
+    allow = await _allowed(at) if end.beyond_loopback else ()
+    return None if allow is None else (several, allow)
+
+
+async def _allowed(at: RelayAt) -> tuple[str, ...] | None:
+    """Networks that may come."""
     typed = await at.line(
         "Who may come?", "", allow_reading, "addresses or networks with commas between; empty: anybody"
     )

@@ -93,7 +93,7 @@ async def show(at: RelayAt) -> None:
     rows = [f"{name:12} {value}" for name, value in run.conditions.items()]
     rows += ["", *(f"{name:12} {value:.3f}" for name, value in values.items() if value is not None)]
     rows += [f"{'sent':12} {run.sent}, {run.lost} lost, {run.wrong} wrong, {run.doubled} twice"]
-    for name, rate in (("out", run.out_bytes_s), ("back", run.back_bytes_s)):
+    for name, rate in (("taken", run.out_bytes_s), ("came back", run.back_bytes_s)):
         if rate is not None:
             rows.append(f"{name:12} {rate / 1000:.1f} kB/s")
     rows += ["", beside_words(run)] if run.beside else []
