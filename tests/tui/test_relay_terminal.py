@@ -138,9 +138,12 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
 
 def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
     """Types a procedure of the box's sheet, on the link of its console."""
-    while f"{own_network()}.44 console   serial-server" not in terminal.screen():
-        terminal.press("F6", "C-Down")
-        time.sleep(0.3)
+    terminal.press("F6")
+    while f"{own_network()}.44 console   serial-server" not in terminal.see("console   serial-server|Which device is it"):
+        before = chosen(terminal)
+        terminal.press("C-Down")
+        while chosen(terminal) == before:  # one step at a time: a slow screen would be overtaken
+            time.sleep(0.05)
     terminal.press("p")
     terminal.see("Which procedure")
     terminal.press(*["Down"] * downs, "Enter")
@@ -155,6 +158,12 @@ def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
         terminal.type(CODE)
         terminal.press("Enter")
     terminal.see("Esc goes on")
+
+
+def chosen(terminal: Terminal) -> str:
+    """The link that is chosen, by its mark in the list of links."""
+    marked = re.search(r"▌ (\S.*?)\s{2,}", terminal.screen())
+    return marked[1] if marked else ""
 
 
 def made_to_last(terminal: Terminal) -> None:
