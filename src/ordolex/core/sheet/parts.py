@@ -10,6 +10,7 @@ from pydantic import Field, field_validator, model_validator
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.sheet.base import Part, Pattern, PatternWords, Sent, SentWords, Words
+from ordolex.core.sheet.fields import ValueField, groups_are_there
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.wiring.connectors import ENDS
 
@@ -33,7 +34,8 @@ class SheetLine(Part):
 
 
 class SheetQuestion(Part):
-    """Something to send. `like` is a pattern for the whole of a right answer; only harmless ones are asked unbidden."""
+    """Something to send. `like` is a pattern for the whole of a right answer; only harmless ones are asked unbidden.
+    `value` says where values stand in it, `between` what stands between its columns."""
 
     name: Words
     send: SentWords
@@ -41,6 +43,13 @@ class SheetQuestion(Part):
     timeout_s: float = Field(1.0, gt=0, le=600)
     harmless: bool = False
     means: str = ""
+    between: str = ""
+    value: list[ValueField] = []
+
+    @model_validator(mode="after")
+    def _has_groups(self) -> SheetQuestion:
+        groups_are_there(self.value, self.like)
+        return self
 
     def question(self) -> Question:
         return Question(

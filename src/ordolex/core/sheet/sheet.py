@@ -10,6 +10,7 @@ from pydantic import ValidationError, field_validator, model_validator
 
 from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
+from ordolex.core.sheet.fields import Said
 from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, Parameter
 from ordolex.core.sheet.parts import (
     Channels,
@@ -42,6 +43,8 @@ class Sheet(Part):
     revision: list[Revision] = []
     lamp: list[Lamp] = []
     question: list[SheetQuestion] = []
+    said: list[Said] = []
+    """What it says by itself, with values in it."""
     lists: Lists | None = None
     leave: Leave | None = None
     ready: Ready | None = None

@@ -23,6 +23,7 @@ from ordolex.io.system.files import private_file, private_folder
 
 if TYPE_CHECKING:
     from ordolex.core.relay.plan import RelayPlan
+    from ordolex.io.book.values import Item
 
 _LOOKED_THROUGH = 32 << 20
 _LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs"
@@ -141,6 +142,36 @@ class Book:
     def drop_relay(self, name: str) -> None:
         """Raises a BookFault."""
         self._do(lambda connection: connection.execute("DELETE FROM relay WHERE name = ?", (name,)))
+
+    def keep_round(self, name: str, toml: str) -> None:
+        """Keeps a round under its name; one that is there is replaced. Raises a BookFault."""
+        sql = "INSERT INTO round (name, toml) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET toml = excluded.toml"
+        self._do(lambda connection: connection.execute(sql, (name, toml)))
+
+    def drop_round(self, name: str) -> None:
+        """Its values stay. Raises a BookFault."""
+        self._do(lambda connection: connection.execute("DELETE FROM round WHERE name = ?", (name,)))
+
+    def round_runs(self, name: str, running: bool) -> None:
+        """Keeps whether it runs, so that it goes on at the next start. Does not wait for the disk."""
+        sql = "UPDATE round SET running = ? WHERE name = ?"
+        self.recorder.call(lambda connection: connection.execute(sql, (int(running), name)).rowcount)
+
+    def items_for(self, items: list[Item]) -> dict[str, int]:
+        """The numbers of these items, made where the book has none of this round and name. Raises a BookFault."""
+
+        def work(connection: sqlite3.Connection) -> dict[str, int]:
+            for one in items:
+                connection.execute(
+                    "INSERT INTO item (round, name, link, unit, question, every_s) VALUES (?, ?, ?, ?, ?, ?)"
+                    " ON CONFLICT (round, name) DO UPDATE SET link = excluded.link, unit = excluded.unit,"
+                    " question = excluded.question, every_s = excluded.every_s",
+                    (one.round, one.name, one.link, one.unit, one.question, one.every_s),
+                )
+            rows = connection.execute("SELECT name, id FROM item WHERE round = ?", (items[0].round,)) if items else []
+            return dict(rows)
+
+        return self._do(work)  # type: ignore[no-any-return]
 
     def _do(self, work: Any) -> Any:
         try:

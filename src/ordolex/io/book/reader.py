@@ -11,6 +11,7 @@ from ordolex.io.book import schema
 from ordolex.io.book.finding import Finding
 from ordolex.io.book.known import Known
 from ordolex.io.book.rows import CHUNK, EVENT, BookFile, chunk_of, damaged, guarded, where
+from ordolex.io.book.values import Values
 
 LATEST_BYTES = 2 << 20
 """Bytes of the record that are read to begin with: thousands of lines, and a few milliseconds."""
@@ -22,6 +23,7 @@ Span = tuple[int | None, int | None]
 class BookReader:
     """known  what the book knows beyond its bytes
     found  where bytes and words are in it
+    values what rounds brought
     Raises a BookFault where it is no book, or damaged."""
 
     def __init__(self, path: Path) -> None:
@@ -29,6 +31,7 @@ class BookReader:
         self._file = BookFile(path)
         self.known = Known(self._file)
         self.found = Finding(self._file)
+        self.values = Values(self._file)
 
     def examine(self, *, thorough: bool) -> None:
         """Raises BookFault where the file is damaged, as far as is seen: with `thorough` all of it is looked at."""
@@ -42,6 +45,10 @@ class BookReader:
     def site(self) -> str:
         row = self._file.read("SELECT name FROM site").fetchone()
         return str(row[0]) if row else self._file.path.stem
+
+    def created_us(self) -> int:
+        row = self._file.read("SELECT created_utc_us FROM site").fetchone()
+        return int(row[0]) if row else 0
 
     def links(self) -> list[LinkRecord]:
         columns = guarded(self._file.path, schema.link_columns, self._file.connection)

@@ -22,7 +22,9 @@ from typing import Any
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.items import Chunk, Event
+from ordolex.core.watch.samples import Sample
 from ordolex.io.book import schema
+from ordolex.io.book.values import Message, ValueWriter
 from ordolex.io.own import places
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
@@ -52,6 +54,17 @@ class RecorderStatus:
     """Where the record goes on, after the book was taken away."""
 
 
+@dataclass(frozen=True, slots=True)
+class Read:
+    """Values of a round, and what is to be published of them."""
+
+    samples: list[Sample]
+    messages: list[Message]
+
+
+Entry = Chunk | Event | Read
+
+
 class Recorder:
     """`works_again` is called, in the recorder's thread, when a book that could not be written can be again."""
 
@@ -59,11 +72,12 @@ class Recorder:
         self._path = path
         self._visit = visit
         self._lock = threading.Lock()
-        self._queue: deque[Chunk | Event] = deque()
+        self._queue: deque[Entry] = deque()
+        self._values = ValueWriter()
         self._newest: dict[int, Chunk] = {}  # the last chunk of each link, while it may still grow
         self._waiting = 0  # bytes of data in the queue
         self._overhead = 0  # what the queue's items take in memory besides
-        self._lost = 0
+        self._lost = self._lost_values = 0
         self._why = ""
         self._calls: deque[tuple[Callable[[sqlite3.Connection], Any], Future[Any]]] = deque()
         self._wake = threading.Event()
@@ -112,6 +126,12 @@ class Recorder:
             self._newest.pop(event.link, None)
             self._queue.append(event)
             self._overhead += _ITEM_COST
+
+    def values(self, samples: list[Sample], messages: list[Message]) -> None:
+        """Values of a round, and what is to be published of them; they are written together or not at all."""
+        with self._lock:
+            self._queue.append(Read(samples, messages))
+            self._overhead += _ITEM_COST * (len(samples) + len(messages))
 
     def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
         """Runs `work` on the writing connection, in a transaction of its own; for the few other writes."""
@@ -200,7 +220,7 @@ class Recorder:
         self._connection = connection
         return connection
 
-    def _write(self, connection: sqlite3.Connection, items: deque[Chunk | Event]) -> None:
+    def _write(self, connection: sqlite3.Connection, items: deque[Entry]) -> None:
         if self.page_limit is not None:
             connection.execute(f"PRAGMA max_page_count = {self.page_limit}")
         connection.execute("BEGIN IMMEDIATE")
@@ -217,6 +237,13 @@ class Recorder:
                 if isinstance(e, Event)
             ),
         )
+        read = [item for item in items if isinstance(item, Read)]
+        if read:
+            self._values.write(connection, (sample for one in read for sample in one.samples))
+            connection.executemany(
+                "INSERT INTO outbox (topic, payload, retained) VALUES (?, ?, ?)",
+                [(m.topic, m.payload, m.retained) for one in read for m in one.messages],
+            )
         connection.execute("COMMIT")
 
     def _chunk_row(self, chunk: Chunk) -> tuple[Any, ...]:
@@ -226,10 +253,11 @@ class Recorder:
             errors.framing, errors.parity, errors.breaks, errors.overruns, chunk.data,
         )  # fmt: skip
 
-    def _failed(self, error: sqlite3.Error, items: deque[Chunk | Event]) -> None:
+    def _failed(self, error: sqlite3.Error, items: deque[Entry]) -> None:
         if self._connection is not None:
             self._connection.close()  # rolls back; a fresh connection is the cleanest second try
             self._connection = None
+        self._values = ValueWriter()  # what it remembers of this write was rolled back
         with self._lock:
             items.extend(self._queue)
             self._queue = items
@@ -246,11 +274,13 @@ class Recorder:
                 if isinstance(item, Chunk) and self._newest.get(item.link) is item:
                     del self._newest[item.link]
                 self._waiting -= size
-                self._overhead -= _ITEM_COST
+                self._overhead -= _cost(item)
                 self._lost += size
+                self._lost_values += len(item.samples) if isinstance(item, Read) else 0
 
     def _works_again(self) -> None:
-        text = f"the book can be written again (it could not: {self._why}; {self._lost} bytes were lost)"
+        lost = f"{self._lost} bytes" + (f" and {self._lost_values} values" if self._lost_values else "")
+        text = f"the book can be written again (it could not: {self._why}; {lost} were lost)"
         self._why = ""
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {"lost": self._lost}))
         self._tell_works_again()
@@ -272,6 +302,10 @@ class Recorder:
         while self._calls:
             _, future = self._calls.popleft()
             future.set_exception(sqlite3.OperationalError(self._why))
+
+
+def _cost(item: Entry) -> int:
+    return _ITEM_COST * (len(item.samples) + len(item.messages)) if isinstance(item, Read) else _ITEM_COST
 
 
 def _identity(path: Path) -> tuple[int, int] | None:

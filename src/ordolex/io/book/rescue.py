@@ -26,6 +26,13 @@ _TABLES = {
     " created_utc_us",
     "adapter": "identity, name",
     "relay": "name, plan",
+    "round": "name, toml, running",
+    "item": "id, round, name, link, unit, question, every_s, decimals",
+    "value": "key, value, quality",
+    "minute": "key, count, missing, low, high, total, squares",
+    "hour": "key, count, missing, low, high, total, squares",
+    "outbox": "id, topic, payload, retained",
+    "confirmed": "broker, upto",
     "chunk": "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data",
     "event": "id, visit, link, utc_us, mono_us, kind, text, detail",
 }

@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.system.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 5
+VERSION = 6
 
 _TABLES = """
 CREATE TABLE site (
@@ -69,6 +69,49 @@ CREATE TABLE relay (
     name TEXT PRIMARY KEY,
     plan TEXT NOT NULL
 );
+"""
+
+_WATCH = """
+CREATE TABLE IF NOT EXISTS round (
+    name TEXT PRIMARY KEY,
+    toml TEXT NOT NULL,
+    running INTEGER NOT NULL DEFAULT 0
+);
+CREATE TABLE IF NOT EXISTS item (
+    id INTEGER PRIMARY KEY,
+    round TEXT NOT NULL,
+    name TEXT NOT NULL,
+    link INTEGER NOT NULL,
+    unit TEXT NOT NULL DEFAULT '',
+    question TEXT NOT NULL DEFAULT '',
+    every_s REAL NOT NULL,
+    decimals INTEGER NOT NULL DEFAULT -1,
+    UNIQUE (round, name)
+);
+CREATE TABLE IF NOT EXISTS value (
+    key INTEGER PRIMARY KEY,
+    value,
+    quality INTEGER NOT NULL
+);
+CREATE TABLE IF NOT EXISTS minute (
+    key INTEGER PRIMARY KEY, count INTEGER, missing INTEGER, low, high, total REAL, squares REAL
+);
+CREATE TABLE IF NOT EXISTS hour (
+    key INTEGER PRIMARY KEY, count INTEGER, missing INTEGER, low, high, total REAL, squares REAL
+);
+CREATE TABLE IF NOT EXISTS outbox (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    topic TEXT NOT NULL,
+    payload TEXT NOT NULL,
+    retained INTEGER NOT NULL
+);
+CREATE TABLE IF NOT EXISTS confirmed (
+    broker TEXT PRIMARY KEY,
+    upto INTEGER NOT NULL
+);
+"""
+
+_INDEXES = """
 CREATE INDEX chunk_of_link ON chunk (link);
 CREATE INDEX event_of_link ON event (link);
 """
@@ -78,7 +121,7 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.execute("PRAGMA page_size = 8192")
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {VERSION}")
-    connection.executescript(_TABLES)
+    connection.executescript(_TABLES + _WATCH + _INDEXES)
     connection.execute("INSERT INTO site VALUES (?, ?)", (site, utc_us))
     connection.commit()
 
@@ -95,6 +138,8 @@ def renew(connection: sqlite3.Connection) -> None:
         connection.execute("ALTER TABLE link ADD COLUMN outputs TEXT NOT NULL DEFAULT ''")
     if version < 5:
         connection.execute("CREATE TABLE IF NOT EXISTS relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
+    if version < 6:
+        connection.executescript(_WATCH)
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 

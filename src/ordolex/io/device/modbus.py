@@ -109,7 +109,7 @@ class ModbusUnit:
 
     async def _read_block(self, block: Block, inside: dict[str, Register]) -> list[Reading]:
         try:
-            reply, raw, ms = await self.exchange(_read_request(block), f"{block.count} from {block.place.text}")
+            reply, raw, ms = await self.exchange(read_request(block), f"{block.count} from {block.place.text}")
         except Trouble as trouble:
             return [Reading(name, trouble.outcome, raw=trouble.raw, words=trouble.words) for name in inside]
         self._read_once = True
@@ -120,7 +120,7 @@ class ModbusUnit:
             return out
         if reply.exception:
             return [Reading(name, Outcome.REFUSED, raw=raw, words=reply.words, ms=ms) for name in inside]
-        return [_reading(name, register, block, reply, ms) for name, register in inside.items()]
+        return [reading_of(name, register, block, reply, ms) for name, register in inside.items()]
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
         assert parameter.modbus is not None
@@ -167,12 +167,12 @@ class ModbusUnit:
         return "taken"
 
 
-def _read_request(block: Block) -> bytes:
+def read_request(block: Block) -> bytes:
     function, address = READ_BY[block.place.table], block.place.address
     return (pdu.read_bits if function < 3 else pdu.read_registers)(function, address, block.count)
 
 
-def _reading(name: str, register: Register, block: Block, reply: Reply, ms: float | None) -> Reading:
+def reading_of(name: str, register: Register, block: Block, reply: Reply, ms: float | None) -> Reading:
     at = register.place.address - block.place.address
     if reply.bits:
         return Reading(name, Outcome.READ, int(reply.bits[at]), bytes([reply.bits[at]]), ms=ms)

@@ -29,12 +29,20 @@ class TextDevice:
         self._runner = runner
         self._bus = bus
         self._at = at
+        self.waits_for_late = True
+        """Whether an answer is waited for beyond the time-out."""
 
-    async def _ask(self, data: bytes, *, reads: bool = False) -> Answer:
+    async def said(self, data: bytes, timeout_s: float) -> tuple[str, float | None]:
+        """What was answered to a question that changes nothing, and in how many ms. Raises Trouble, or PortLost."""
+        answer = await self._ask(data, reads=True, timeout_s=timeout_s)
+        return self._text(data, answer), None if answer.last_s is None else answer.last_s * 1000
+
+    async def _ask(self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0) -> Answer:
         codec = AtCodec(data) if self._at else None
-        question = Question(data, timeout_s=max(1.0, self._bus.timeout_s), codec=codec, owes=True, harmless=reads)
+        wait_s = timeout_s or max(1.0, self._bus.timeout_s)
+        question = Question(data, timeout_s=wait_s, codec=codec, owes=True, harmless=reads)
         answer = await self._runner.ask(question)
-        if answer.ended is Ended.NOTHING:
+        if answer.ended is Ended.NOTHING and self.waits_for_late:
             answer = await self._runner.late_answer(question) or answer
         if answer.ended is Ended.LOST:
             raise PortLost("the port went away", "plug it in again")

@@ -99,6 +99,13 @@ class Hub:
 
     async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
+        runner = await self.ready(link, endpoint, line)
+        runner.opens_low = low
+        await runner.open()
+        return runner
+
+    async def ready(self, link: int, endpoint: str, line: LineSettings) -> LinkRunner:
+        """Who runs a link, whether its port is open or not."""
         from ordolex.core.link.secrets import Known
         from ordolex.io.link.runner import LinkRunner
 
@@ -113,8 +120,6 @@ class Hub:
             self._runners[link] = runner
         elif runner.line != line:
             await runner.retune(line)
-        runner.opens_low = low
-        await runner.open()
         return runner
 
     def stop(self) -> None:

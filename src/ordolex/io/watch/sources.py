@@ -1,0 +1,161 @@
+"""How the values of one link are asked for and heard: by text, by registers, by the device's own protocol, or by lines
+that it says by itself."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+
+from ordolex.core.device.setting import Outcome, Reading
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.sheet.parameters import Bus
+from ordolex.core.sheet.sheet import Sheet
+from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.patterns import search
+from ordolex.core.watch.extract import Extracted, extract, first_number
+from ordolex.core.watch.polls import Poll, polls_of
+from ordolex.core.watch.round import Round, RoundItem
+from ordolex.core.watch.samples import Quality
+from ordolex.io.device.base import Trouble
+from ordolex.io.device.modbus import ModbusUnit, read_request, reading_of
+from ordolex.io.device.settings import device_for
+from ordolex.io.device.text import TextDevice
+from ordolex.io.link.runner import LinkRunner
+
+_QUALITY = {
+    Outcome.SILENT: Quality.NO_ANSWER, Outcome.REFUSED: Quality.REFUSED, Outcome.WRONG: Quality.NOT_READABLE,
+}  # fmt: skip
+_LONGEST_LINE = 4096
+_NO_BUS = Bus()
+Results = dict[str, Extracted]
+
+
+class Source:
+    """One link of a round. `heard` is called with values that the device says by itself, and when."""
+
+    def __init__(
+        self, round_: Round, link: str, runner: LinkRunner, sheet: Sheet | None, unit: int,
+        heard: Callable[[Results, float], None],
+    ) -> None:  # fmt: skip
+        self._runner, self._sheet, self._heard = runner, sheet, heard
+        self._speaks = sheet.speaks if sheet is not None else _guessed(round_, link)
+        self._unit = unit if unit >= 0 else sheet.bus.unit if sheet is not None else 1
+        self._items = {item.name: item for item in round_.item if item.link == link}
+        self._hearing = [item for item in self._items.values() if item.hear]
+        self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self._speaks == "at")
+        self._text.waits_for_late = False
+        self._line = bytearray()
+        self._answered: dict[str, int] = {}
+        gap = sheet.bus.gap if sheet is not None else 8
+        self.polls = polls_of(round_, link, self._speaks, self._to_send, self._unit, gap)
+
+    def _to_send(self, item: RoundItem) -> tuple[bytes, int]:
+        data = to_bytes(item.ask) if item.ask else f"{item.read}".encode()
+        return data, self._answered.get(item.name, 0)
+
+    def start(self) -> None:
+        if self._hearing:
+            self._runner.tap.hearers.append(self._hear)
+
+    def stop(self) -> None:
+        if self._hear in self._runner.tap.hearers:
+            self._runner.tap.hearers.remove(self._hear)
+
+    @property
+    def listens(self) -> tuple[str, ...]:
+        """The items that are only heard."""
+        return tuple(item.name for item in self._hearing)
+
+    # ---- asked
+
+    async def ask(self, poll: Poll) -> Results:
+        """The values of one poll; each has its quality. Raises PortLost."""
+        try:
+            if poll.block is not None:
+                return await self._registers(poll)
+            first = self._items[poll.items[0]]
+            if first.ask:
+                text, _ = await self._text.said(poll.ask, poll.timeout_s)
+                return self._of_text([self._items[name] for name in poll.items], text)
+            return await self._by_device(poll)
+        except Trouble as trouble:
+            return {name: _troubled(trouble) for name in poll.items}
+
+    async def _registers(self, poll: Poll) -> Results:
+        assert poll.block is not None
+        unit = ModbusUnit(
+            self._runner, poll.speaks.removeprefix("modbus-"), poll.unit, Bus(timeout_s=poll.timeout_s, retries=0)
+        )
+        unit.waits_for_late = False
+        name = f"{poll.block.count} from {poll.block.place.text}"
+        reply, _, ms = await unit.exchange(read_request(poll.block), name, 0)
+        if reply.exception:
+            refused = Extracted(None, Quality.REFUSED, reply.words)
+            return dict.fromkeys(poll.items, refused)
+        out: Results = {}
+        for item in (self._items[name] for name in poll.items):
+            assert item.modbus is not None
+            out[item.name] = _of_reading(reading_of(item.name, item.modbus, poll.block, reply, ms))
+        return out
+
+    async def _by_device(self, poll: Poll) -> Results:
+        """What only the device's own protocol reads, such as a meter's readout."""
+        assert self._sheet is not None, "an item that is read by its sheet has one"
+        wanted = [p for p in (self._sheet.parameter_named(self._items[n].read) for n in poll.items) if p is not None]
+        readings = await device_for(self._runner, self._sheet, self._unit).read(wanted)
+        by_name = {reading.name: _of_reading(reading) for reading in readings}
+        return {name: by_name[self._items[name].read] for name in poll.items}
+
+    def _of_text(self, items: Sequence[RoundItem], text: str) -> Results:
+        return {item.name: value_in(item, text) for item in items}
+
+    # ---- heard
+
+    def _hear(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        if errors is not None and errors.total:
+            self._line.clear()  # a line with a fault in it is no value
+            self._line += b"\0"
+        for byte in data:
+            if byte in b"\r\n\x03":
+                line, self._line = bytes(self._line), bytearray()
+                if line.strip() and b"\0" not in line:
+                    self._line_came(line.decode("utf-8", "replace"), at_s)
+            elif len(self._line) < _LONGEST_LINE:
+                self._line.append(byte)
+
+    def _line_came(self, line: str, at_s: float) -> None:
+        results = {item.name: value_in(item, line) for item in self._hearing if search(item.hear, line) is not None}
+        if results:
+            self._heard(results, at_s)
+
+
+def _guessed(round_: Round, link: str) -> str:
+    """A link without a sheet whose items are registers speaks Modbus: by TCP at a plain TCP port, else RTU."""
+    if any(item.modbus is not None for item in round_.item if item.link == link):
+        return "modbus-tcp" if round_.link_named(link).endpoint.startswith("tcp://") else "modbus-rtu"
+    return "text"
+
+
+def value_in(item: RoundItem, text: str) -> Extracted:
+    """An item's value in an answer, or in a line that was heard."""
+    if item.value is not None:
+        return extract([item.value], text, item.between, item.like or item.hear)[item.value.name]
+    if item.hear:
+        found = search(item.hear, text)
+        text = str(found["value"]) if found is not None else text
+    return first_number(text)
+
+
+def _troubled(trouble: Trouble) -> Extracted:
+    return Extracted(None, _QUALITY.get(trouble.outcome, Quality.NOT_READABLE), trouble.words)
+
+
+def _of_reading(reading: Reading) -> Extracted:
+    if reading.outcome is not Outcome.READ:
+        return Extracted(None, _QUALITY.get(reading.outcome, Quality.NOT_READABLE), reading.words)
+    if isinstance(reading.value, str):
+        number = re.fullmatch(r"[+-]?\d+(\.\d+)?", reading.value.strip())
+        return Extracted(float(reading.value) if number else reading.value)
+    if reading.value is None or reading.value != reading.value or abs(reading.value) == float("inf"):
+        return Extracted(None, Quality.NOT_READABLE, f"{reading.value} is no number that can be")
+    return Extracted(float(reading.value))
