@@ -119,6 +119,16 @@ class HopPlan(BaseModel):
     hangs_up_after: int = Field(0, ge=0, description="bytes after which it hangs up; 0: never")
 
 
+class DayPlan(BaseModel):
+    """`[day]`: a day of the hatchery in fast time (bench.md). `fast`: seconds of the day in one."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    fast: float = Field(600.0, gt=0, le=100_000)
+    from_hour: float = Field(6.5, ge=0, lt=24)
+    seed: int = 1
+
+
 class Plan(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -126,6 +136,7 @@ class Plan(BaseModel):
     device: list[DevicePlan] = Field(min_length=1, max_length=64)
     box: list[BoxPlan] = Field([], max_length=8)
     hop: list[HopPlan] = Field([], max_length=16)
+    day: DayPlan | None = None
     shell: bool = Field(False, description="a real shell without login, by a pseudo-terminal")
 
     @model_validator(mode="after")

@@ -11,10 +11,11 @@ import threading
 from collections.abc import Callable
 
 from ordolex.bench.box import Box
+from ordolex.bench.day import Day
 from ordolex.bench.garble import KINDS
 from ordolex.bench.hop import Hop
 from ordolex.bench.network_port import NetworkPort
-from ordolex.bench.plan import BoxPlan, DevicePlan, Plan
+from ordolex.bench.plan import BoxPlan, DayPlan, DevicePlan, Plan
 from ordolex.bench.pty_port import PtyPort
 from ordolex.bench.shell import Shell
 from ordolex.bench.station import Station
@@ -26,7 +27,7 @@ HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
     " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off ·"
     " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off ·"
-    " rival NAME on|off · low NAME on|off · list · help"
+    " rival NAME on|off · low NAME on|off · day [TIMES AS FAST] · list · help"
     " (NAME may be a part of the name)"
 )
 
@@ -85,6 +86,8 @@ class Bench:
             await hop.start()
         if self.plan.shell:
             self.shell = Shell()
+        if self.plan.day is not None:
+            self._begin_day(self.plan.day)
         self._control = await asyncio.start_server(self._console, "127.0.0.1", 0)
         self._tell()
 
@@ -145,6 +148,10 @@ class Bench:
         verb, _, rest = text.partition(" ")
         if verb == "list":
             return "\n".join(f"{d.state:5} {d.endpoint} {d.name}" for d in self.notice().devices)
+        if verb == "day":
+            plan = DayPlan.model_validate({"fast": _number(rest or "600", 0.001, 100_000)})
+            self._begin_day(plan)
+            return f"ok: a day begins at {plan.from_hour:g} h, {plan.fast:g} times as fast"
         if verb not in _VERBS:
             raise ControlError(f"{verb!r} is not known. {HELP}") if verb != "help" else ControlError(HELP)
         place, value = self._place_and_value(rest.strip())
@@ -166,6 +173,12 @@ class Bench:
                 await place.switch(verb, value == "on")
         self._tell()
         return f"ok: {place.plan.name}: {verb} {value}".rstrip()
+
+    def _begin_day(self, plan: DayPlan) -> None:
+        """From now on all transmitters live in one day."""
+        day = Day(asyncio.get_running_loop().time(), plan.fast, plan.from_hour, plan.seed)
+        for place in self._benches:
+            place.station.live_in(day)
 
     def _place_and_value(self, rest: str) -> tuple[_Place, str]:
         """The name may hold spaces, so the value is the last word where the rest still names a device."""

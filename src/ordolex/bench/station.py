@@ -13,6 +13,7 @@ from heapq import heappop, heappush
 
 from ordolex.bench.calls import Calls
 from ordolex.bench.catalogue import kinds, tempers
+from ordolex.bench.day import Day
 from ordolex.bench.devices.base import Relining, Say, StandIn
 from ordolex.bench.devices.modem import Modem
 from ordolex.bench.garble import FIRST_ONLY, garble
@@ -69,6 +70,11 @@ class Station:
     def give(self, device: StandIn) -> None:
         """Another device is behind the line, made by whoever serves it."""
         self._device = device
+
+    def live_in(self, day: Day) -> None:
+        """The device lives in a day that the bench plays, if it knows days."""
+        if hasattr(self._device, "day"):
+            self._device.day = day
 
     @property
     def tempers(self) -> tuple[str, ...]:

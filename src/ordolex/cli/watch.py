@@ -81,9 +81,7 @@ def watch(
     with faults_said():
         chosen = _round_of("".join(given), book)
         for_s = _seconds(for_)
-        for text in (until, fail_when):
-            if text:
-                _check_condition(chosen, text)
+        _check_conditions(chosen, [until, fail_when])
         if check:
             _say_plans(chosen, book)
             return
@@ -134,8 +132,14 @@ def _round_of(text: str, book: Path) -> Round:
         raise Fault(str(error), "mend the round in Watch (F7)") from error
 
 
-def _check_condition(round_: Round, text: str) -> None:
+def _check_conditions(round_: Round, texts: list[str]) -> None:
     """Raises a Fault."""
+    for text in texts:
+        if text:
+            _check_condition(round_, text)
+
+
+def _check_condition(round_: Round, text: str) -> None:
     try:
         condition = read_condition(text)
     except ConditionError as error:

@@ -69,12 +69,12 @@ class Links:
         self._all.append(link)
         return link
 
-    def named(self, endpoint: str, name: str, line: str) -> LinkRecord:
+    def named(self, endpoint: str, name: str, line: str, source: str = "relay", sheet: str = "") -> LinkRecord:
         """The link of this endpoint; one of this name and these settings, where the book has none. Raises a
         BookFault."""
         known = self.at(endpoint)
         if known is None:
-            known = self._book.add_link(LinkRecord(0, name, endpoint, line, "relay"))
+            known = self._book.add_link(LinkRecord(0, name, endpoint, line, source, sheet=sheet))
             self._all.append(known)
         return known
 

@@ -39,6 +39,7 @@ if TYPE_CHECKING:  # what the first screen does not need is imported by the meth
     from ordolex.session.network import Network
     from ordolex.session.relays import Relays
     from ordolex.session.talks import Talks
+    from ordolex.session.watches import Watches
 
 _AT_S = 5.0
 
@@ -72,6 +73,15 @@ class Session:
         relays = Relays(self.book, self.hub, self.links.named)
         self.hub.before_stop.append(relays.stop_all)
         return relays
+
+    @cached_property
+    def watches(self) -> Watches:
+        """Rounds: those that the book has, and the one that runs."""
+        from ordolex.session.watches import Watches
+
+        watches = Watches(self.book, self.hub, self.links.named, lambda link: self.works.on(link) is None)
+        self.hub.before_stop.append(watches.leave)
+        return watches
 
     @cached_property
     def network(self) -> Network:

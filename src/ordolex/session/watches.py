@@ -19,7 +19,7 @@ from ordolex.io.watch.publish import Publisher, read_broker
 from ordolex.io.watch.running import RunningRound
 from ordolex.io.watch.watch import Told, Watch
 
-LinkFor = Callable[[str, str, str], LinkRecord]
+LinkFor = Callable[[str, str, str, str, str], LinkRecord]
 
 
 class Watches:
@@ -72,7 +72,9 @@ class Watches:
         round_ = self._rounds[name]
         site = round_.site or self._book.reader.site()
         publisher = Publisher(read_broker(broker), site, self._book) if broker else None
-        records = {link.name: self._link_for(link.endpoint, link.name, link.line) for link in round_.link}
+        records = {
+            link.name: self._link_for(link.endpoint, link.name, link.line, "round", link.sheet) for link in round_.link
+        }
 
         async def ready(link: RoundLink) -> tuple[int, LinkRunner]:
             record = records[link.name]

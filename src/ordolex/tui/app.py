@@ -236,6 +236,9 @@ class OrdolexApp(App[None]):
     def on_desk_release_wanted(self, message: Desk.ReleaseWanted) -> None:
         self.run_worker(release_link(self, message.link))
 
+    def on_desk_go_wanted(self, message: Desk.GoWanted) -> None:
+        self.show_desk(message.to)
+
     # ---- what Textual asks for
 
     def _fatal_error(self) -> None:

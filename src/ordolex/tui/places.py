@@ -69,6 +69,13 @@ PLACES: tuple[Place, ...] = (
         "ordolex.tui.desks.set.desk:SetDesk",
     ),
     Place(
+        "Watch",
+        "f7",
+        "Values again and again: live, charted, with limits, kept.",
+        "Watch: values again and again. n makes a round of what the sheets offer, Enter starts it, d shows the demo's.",
+        "ordolex.tui.desks.watch.desk:WatchDesk",
+    ),
+    Place(
         "Keep",
         "f8",
         "The record: everything that passed in this book.",

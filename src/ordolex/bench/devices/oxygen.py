@@ -13,6 +13,7 @@ import re
 from collections import deque
 from collections.abc import Callable
 
+from ordolex.bench.day import Day
 from ordolex.bench.devices.base import Kinds, Say
 from ordolex.core.uart.receiver import Character
 
@@ -33,6 +34,8 @@ class OxygenTransmitter:
         self._unit = unit
         self._start_s = start_s
         self._now_s = start_s
+        self.day: Day | None = None
+        """The day that it lives in, where the bench plays one."""
         self._buffer = bytearray()
         self._unreadable = ""
         self._last_s = start_s
@@ -68,6 +71,8 @@ class OxygenTransmitter:
 
     def oxygen(self) -> float:
         """Dissolved oxygen in mg/l; it swings slowly, as when the blower cycles."""
+        if self.day is not None:
+            return self.day.oxygen(self._unit, self._now_s)
         return 9.4 + 0.1 * self._unit + 0.35 * math.sin((self._now_s - self._start_s) / 95 + self._unit)
 
     def temperature(self) -> float:
@@ -110,6 +115,8 @@ class OxygenTransmitter:
     def _message(self, now_s: float) -> list[Say]:
         text = self._buffer.decode("ascii").strip()
         self._buffer.clear()
+        if self.day is not None and not self.day.answers(self._unit, now_s):
+            return []
         answers = [answer for part in text.split(";") if (answer := self._command(part.strip())) is not None]
         wait_s = _TURN_ROUND_S + 0.004 * (self._unit % 4)
         return [Say(now_s + wait_s, ";".join(answers).encode() + b"\n")] if answers else []

@@ -62,7 +62,7 @@ class ItemState:
     def quality(self, now_s: float) -> Quality | None:
         """What it is worth now; None before the first try. A value that is old is not good, whatever it was."""
         if self.tried is None:
-            return Quality.STALE if self.newest_s is None and now_s - self.began_s > self.item.stale_s else None
+            return Quality.NO_ANSWER if now_s - self.began_s > self.item.stale_s else None
         if not self.tried.has_value:
             return self.tried
         if self.newest_s is not None and now_s - self.newest_s > self.item.stale_s:

@@ -45,13 +45,14 @@ class Source:
         self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self._speaks == "at")
         self._text.waits_for_late = False
         self._line = bytearray()
-        self._answered: dict[str, int] = {}
+        self.took_s: float | None = None
+        """How long the last answer took until its last byte; None where there was none."""
         gap = sheet.bus.gap if sheet is not None else 8
         self.polls = polls_of(round_, link, self._speaks, self._to_send, self._unit, gap)
 
     def _to_send(self, item: RoundItem) -> tuple[bytes, int]:
         data = to_bytes(item.ask) if item.ask else f"{item.read}".encode()
-        return data, self._answered.get(item.name, 0)
+        return data, 0
 
     def start(self) -> None:
         if self._hearing:
@@ -70,12 +71,14 @@ class Source:
 
     async def ask(self, poll: Poll) -> Results:
         """The values of one poll; each has its quality. Raises PortLost."""
+        self.took_s = None
         try:
             if poll.block is not None:
                 return await self._registers(poll)
             first = self._items[poll.items[0]]
             if first.ask:
-                text, _ = await self._text.said(poll.ask, poll.timeout_s)
+                text, ms = await self._text.said(poll.ask, poll.timeout_s)
+                self.took_s = None if ms is None else ms / 1000
                 return self._of_text([self._items[name] for name in poll.items], text)
             return await self._by_device(poll)
         except Trouble as trouble:
@@ -89,6 +92,7 @@ class Source:
         unit.waits_for_late = False
         name = f"{poll.block.count} from {poll.block.place.text}"
         reply, _, ms = await unit.exchange(read_request(poll.block), name, 0)
+        self.took_s = None if ms is None else ms / 1000
         if reply.exception:
             refused = Extracted(None, Quality.REFUSED, reply.words)
             return dict.fromkeys(poll.items, refused)

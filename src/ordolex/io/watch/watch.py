@@ -179,9 +179,9 @@ class Watch:
             now = mono_s()
             work.busy_s += now - began
             answered = any(one.quality is not Quality.NO_ANSWER for one in results.values())
-            if answered:
+            if work.source.took_s is not None:
                 line_s = work.runner.line.seconds_for(poll.sent + poll.answered)
-                work.turn_rounds = [*work.turn_rounds[-30:], max(0.0, now - began - line_s)]
+                work.turn_rounds = [*work.turn_rounds[-30:], max(0.0, work.source.took_s - line_s)]
             for name in poll.items:
                 self.states[name].late_s = turn.late_s[-1]
             back = work.schedule.done(turn, now, answered=answered)

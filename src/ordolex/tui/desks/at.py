@@ -103,6 +103,10 @@ class At:
     def want_release(self, link: LinkRecord) -> None:
         self._desk.post_message(self._desk.ReleaseWanted(link))
 
+    def go_to(self, word: str) -> None:
+        """Puts another desk in front, once the prompt that stands is gone."""
+        self._desk.post_message(self._desk.GoWanted(word))
+
     @property
     def menu(self) -> list[tuple[str, str]]:
         """(id, words) of the jobs without a key."""

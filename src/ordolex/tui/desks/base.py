@@ -45,6 +45,13 @@ class Desk(Vertical):
             super().__init__()
             self.link = link
 
+    class GoWanted(Message):
+        """Another desk is wanted in front."""
+
+        def __init__(self, to: str) -> None:
+            super().__init__()
+            self.to = to
+
     def __init__(self, session: Session) -> None:
         super().__init__(id=self.word.lower())
         self.session = session

@@ -4,54 +4,39 @@ from __future__ import annotations
 
 import asyncio
 
-from ordolex.core.link.question import Question
 from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.talk.points import Roll, read_points
-from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.steps import perform
+from ordolex.io.system.faults import Fault
 from ordolex.io.work.boot import wait_for_boot as boots
 from ordolex.io.work.paced import Progress
 from ordolex.io.work.roll import call_roll as roll_called
 from ordolex.session.lists import pull_list
 from ordolex.session.works import Sending
 from ordolex.tui.desks.talk.at import TalkAt
-from ordolex.tui.readings import bytes_reading, points_reading, repeat_reading
+from ordolex.tui.readings import points_reading
 from ordolex.tui.widgets.prompts import Pick
 
 
 async def repeat(at: TalkAt) -> None:
-    link, runner = at.link, at.runner
-    history = at.session.talks.of(link).history
-    asked = await at.line(
-        "What to ask again and again", history[-1] if history else link.first_question, bytes_reading,
-        "with its line end, as it goes out",
-    )  # fmt: skip
-    if asked is None:
-        return
-    every = await at.line("How often, in ms", "1000", repeat_reading, "Esc stops it; Keep has every answer")
-    if every is None:
-        return
-    sending = Sending(f"asking every {every} ms")
-    values: list[str] = []
+    """What was asked last, again and again: a round, which Watch shows."""
+    from ordolex.tui.desks.asking_round import of_question
 
-    async def ask_on() -> None:
-        loop = asyncio.get_running_loop()
-        next_s = loop.time()
-        while True:
-            answer = await runner.ask(Question(to_bytes(asked), timeout_s=max(0.5, int(every) / 1000)))
-            values.append(visible_text(answer.data.decode("utf-8", "replace").strip()))
-            sending.now = f"{len(values)} times, {values.count('')} unanswered, now {values[-1][:40] or 'nothing'}"
-            next_s = max(next_s + int(every) / 1000, loop.time())
-            await asyncio.sleep(next_s - loop.time())
-
-    await at.do(sending, ask_on())
-    if values:
-        kinds = sorted(set(values), key=lambda value: -values.count(value))
-        at.session.talks.drain(link)
-        for value in kinds[:8]:
-            at.session.talks.say(link, f"{values.count(value):>5} ×  {value or 'no answer'}")
-        at.tell(f"asked {len(values)} times, {len(kinds)} different answers", good=True)
+    round_ = await of_question(at, at.link, at.runner)
+    if round_ is None:
+        return
+    try:
+        at.session.watches.keep(round_)
+        await asyncio.wrap_future(at.session.watches.start(round_.name))
+    except (Fault, ValueError) as error:
+        at.say(str(error), "bad")
+        return
+    at.go_to("Watch")
+    at.say(
+        f"{visible_text(round_.name)} runs: Space puts an item into the chart, l sets its limits, Enter stops it",
+        "good",
+    )
 
 
 async def pull_lists(at: TalkAt) -> None:

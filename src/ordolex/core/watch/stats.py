@@ -1,0 +1,88 @@
+"""Figures of a span of values, and whether two spans differ by more than their noise."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+_LAGS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """count of values and of those missing; deviation is the standard deviation; `independent` how many of the values
+    count as independent of each other: those of a slow process follow each other."""
+
+    count: int
+    missing: int
+    low: float | None
+    high: float | None
+    mean: float | None
+    deviation: float | None
+    independent: float
+
+    @property
+    def words(self) -> str:
+        if self.mean is None or self.low is None or self.high is None:
+            return f"no value, {self.missing} missing"
+        missing = f", {self.missing} missing" if self.missing else ""
+        return f"mean {self.mean:.6g}, from {self.low:.6g} to {self.high:.6g}, {self.count} values{missing}"
+
+
+def figures(values: Sequence[float | None]) -> Figures:
+    """Of values in their order; None for a missing one."""
+    numbers = [value for value in values if value is not None]
+    if not numbers:
+        return Figures(0, len(values), None, None, None, None, 0.0)
+    mean = math.fsum(numbers) / len(numbers)
+    spread = math.fsum((value - mean) ** 2 for value in numbers)
+    deviation = math.sqrt(spread / (len(numbers) - 1)) if len(numbers) > 1 else 0.0
+    missing = len(values) - len(numbers)
+    return Figures(
+        len(numbers), missing, min(numbers), max(numbers), mean, deviation, _independent(numbers, mean, spread)
+    )
+
+
+def _independent(numbers: Sequence[float], mean: float, spread: float) -> float:
+    """The number of independent values that would tell as much: n / (1 + 2 Σ r(k)), as long as the correlation of
+    values k apart is positive (Bayley and Hammersley, 1946)."""
+    count = len(numbers)
+    if count < 3 or spread <= 0:
+        return float(count)
+    total = 0.0
+    for lag in range(1, min(_LAGS, count // 2) + 1):
+        r = math.fsum((numbers[i] - mean) * (numbers[i + lag] - mean) for i in range(count - lag)) / spread
+        if r <= 0:
+            break
+        total += r
+    return max(1.0, count / (1 + 2 * total))
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """The second mean less the first, and twice its standard error: what the noise alone makes of it in 19 of 20."""
+
+    before: Figures
+    after: Figures
+    change: float
+    noise: float
+
+    @property
+    def is_more_than_noise(self) -> bool:
+        return abs(self.change) > self.noise
+
+    @property
+    def words(self) -> str:
+        more = "more than the noise" if self.is_more_than_noise else "not more than the noise"
+        return f"changed by {self.change:+.4g}, {more} (±{self.noise:.3g})"
+
+
+def compared(before: Sequence[float | None], after: Sequence[float | None]) -> Compared | None:
+    """None where one of them has fewer than two values."""
+    one, two = figures(before), figures(after)
+    if one.count < 2 or two.count < 2 or one.mean is None or two.mean is None:
+        return None
+    assert one.deviation is not None and two.deviation is not None
+    error = math.sqrt(one.deviation**2 / one.independent + two.deviation**2 / two.independent)
+    return Compared(one, two, two.mean - one.mean, 2 * error)
