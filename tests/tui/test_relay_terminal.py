@@ -139,7 +139,9 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
 def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
     """Types a procedure of the box's sheet, on the link of its console."""
     terminal.press("F6")
-    while f"{own_network()}.44 console   serial-server" not in terminal.see("console   serial-server|Which device is it"):
+    while f"{own_network()}.44 console   serial-server" not in terminal.see(
+        "console   serial-server|Which device is it"
+    ):
         before = chosen(terminal)
         terminal.press("C-Down")
         while chosen(terminal) == before:  # one step at a time: a slow screen would be overtaken

@@ -19,6 +19,8 @@ LONGEST_S = 20.0
 _MARGIN_S = 0.1
 _LATE_FACTOR = 1.5  # what is waited for answers whose lateness was measured
 _SUSPECTED_TIMES, _SUSPECTED_S = 4.0, 3.0  # how much longer an answer is held to be possible
+_DOUBTS = 2
+"""How often a question must be answered at once, after its unanswered one was let run out, to have been silent."""
 _REMEMBERED = 6  # answers that are compared with what comes next
 _DOUBLE_WITHIN_S = 3.0
 _MOST_HEARD = 4096
@@ -44,8 +46,11 @@ class Late:
 
 @dataclass(slots=True)
 class _Debt:
+    """doubts  how often the same question was answered although this had been waited for long enough"""
+
     question: Question
     sent_s: float
+    doubts: int = 0
 
 
 class Owed:
@@ -88,9 +93,16 @@ class Owed:
             return
         same = [debt for debt in self._debts if debt.question.data == question.data]
         if same:
-            self._debts.remove(same[0])
-            self._debts.append(_Debt(question, sent_s))
-            self._bound_s = max(self._bound_s, now_s - same[0].sent_s)
+            waited = [debt for debt in same if sent_s - debt.sent_s >= self._patience_s(debt)]
+            pending = [debt for debt in same if debt not in waited]
+            doubts = max((debt.doubts for debt in waited), default=-1) + 1
+            self._debts = [debt for debt in self._debts if debt.question.data != question.data]
+            if pending:
+                self._debts.append(_Debt(question, sent_s))
+                self._bound_s = max(self._bound_s, now_s - pending[0].sent_s)
+            elif doubts < _DOUBTS:  # it was silent rather than late, but that is not sure yet
+                self._debts.append(_Debt(question, sent_s, doubts))
+                self._bound_s = max(self._bound_s, now_s - waited[-1].sent_s)
         else:
             self.turn_round_s = max(self.turn_round_s, now_s - sent_s)
         self._gave(question, data, now_s)

@@ -10,7 +10,7 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 
 _RARELY = 2.0
-_MOST_RARELY_S = 60.0
+_MOST_RARELY_S = 15.0
 _AFTER = 2
 """Silences in a row after which it is asked more rarely."""
 _BUDGET = 0.25

@@ -252,6 +252,10 @@ class LinkRunner:
         """See `Turns.ask`. Raises a Fault only where it could not be sent."""
         return await self._turns.ask(question, at_once=at_once)
 
+    def must_wait_s(self, question: Question) -> float:
+        """See `Turns.must_wait_s`."""
+        return self._turns.must_wait_s(question)
+
     async def late_answer(self, question: Question) -> Answer | None:
         """See `Turns.late_answer`."""
         return await self._turns.late_answer(question)

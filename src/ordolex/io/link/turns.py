@@ -91,6 +91,10 @@ class Turns:
         async with self._turn:
             return await self._let_run_out(question)
 
+    def must_wait_s(self, question: Question) -> float:
+        """How long `ask` would let earlier answers run out before it sends this."""
+        return self._owed.wait_s(question, mono_s())
+
     def heard(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if self._exchange is not None:
             answer = self._exchange.receive(data, errors, at_s)

@@ -176,7 +176,7 @@ class Publisher:
     def _on_left(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
         was = self._connected.is_set()
         self._connected.clear()
-        if was or not self._trouble:
+        if was or not self._trouble.startswith("it refuses"):  # why it refused says more
             early = "" if was else "; it hung up before it said anything: it may speak no MQTT 5"
             self._trouble = f"the connection ended{early}"
 

@@ -8,6 +8,9 @@ from collections.abc import Callable, Sequence
 
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.question import Question
+from ordolex.core.protocols.codecs import ModbusCodec
+from ordolex.core.protocols.modbus.frames import FRAMINGS
 from ordolex.core.sheet.parameters import Bus
 from ordolex.core.sheet.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
@@ -83,6 +86,14 @@ class Source:
             return await self._by_device(poll)
         except Trouble as trouble:
             return {name: _troubled(trouble) for name in poll.items}
+
+    def must_wait_s(self, poll: Poll) -> float:
+        """How long answers that are still owed could be taken for this one's: it is asked after that."""
+        if poll.block is not None:
+            framing = FRAMINGS[poll.speaks.removeprefix("modbus-")]()
+            codec = ModbusCodec(framing, poll.unit, read_request(poll.block), "")
+            return self._runner.must_wait_s(Question(codec.sent, codec=codec))
+        return self._runner.must_wait_s(Question(poll.ask, owes=True)) if poll.ask else 0.0
 
     async def _registers(self, poll: Poll) -> Results:
         assert poll.block is not None

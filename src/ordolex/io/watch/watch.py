@@ -171,6 +171,10 @@ class Watch:
                 continue
             poll = polls[str(turn.key)]
             began = mono_s()
+            owed_s = work.source.must_wait_s(poll)
+            if owed_s > 0:  # the others go first meanwhile
+                turn.due_s = began + owed_s
+                continue
             work.schedule.began(turn, began)
             try:
                 results = await work.source.ask(poll)
