@@ -93,16 +93,14 @@ class Owed:
             return
         same = [debt for debt in self._debts if debt.question.data == question.data]
         if same:
-            waited = [debt for debt in same if sent_s - debt.sent_s >= self._patience_s(debt)]
-            pending = [debt for debt in same if debt not in waited]
-            doubts = max((debt.doubts for debt in waited), default=-1) + 1
-            self._debts = [debt for debt in self._debts if debt.question.data != question.data]
-            if pending:
-                self._debts.append(_Debt(question, sent_s))
-                self._bound_s = max(self._bound_s, now_s - pending[0].sent_s)
-            elif doubts < _DOUBTS:  # it was silent rather than late, but that is not sure yet
+            silent = self.late is None and all(sent_s - debt.sent_s >= self._patience_s(debt) for debt in same)
+            doubts = max(debt.doubts for debt in same) + 1 if silent else 0
+            if doubts >= _DOUBTS:  # it was silent, not late: nothing that was let run out came
+                self._debts = [debt for debt in self._debts if debt not in same]
+            else:
+                self._debts.remove(same[0])
                 self._debts.append(_Debt(question, sent_s, doubts))
-                self._bound_s = max(self._bound_s, now_s - waited[-1].sent_s)
+                self._bound_s = max(self._bound_s, now_s - same[0].sent_s)
         else:
             self.turn_round_s = max(self.turn_round_s, now_s - sent_s)
         self._gave(question, data, now_s)
