@@ -126,7 +126,7 @@ class Owed:
         del self._heard[:-_MOST_HEARD]
         heard = bytes(self._heard)
         for debt in self._debts:
-            if _is_answer(debt.question, heard):
+            if is_answer(debt.question, heard):
                 self._debts.remove(debt)
                 self._heard.clear()
                 self._came_late(debt.question, now_s - debt.sent_s)
@@ -137,7 +137,7 @@ class Owed:
     def hear_beside(self, question: Question, data: bytes, now_s: float) -> list[Question]:
         """The same for what came while `question` was asked, as far as it can be no answer to that one: the questions
         that were answered late in it."""
-        others = [d for d in self._debts if not _confusable(d.question, question) and _is_answer(d.question, data)]
+        others = [d for d in self._debts if not _confusable(d.question, question) and is_answer(d.question, data)]
         for debt in others:
             self._debts.remove(debt)
             self._came_late(debt.question, now_s - debt.sent_s)
@@ -150,7 +150,7 @@ class Owed:
     def could_be_older(self, question: Question, data: bytes) -> bool:
         """Whether the answer in `data` may as well belong to another question that is still owed one."""
         return any(
-            debt.question.data != question.data and _is_answer(debt.question, data)
+            debt.question.data != question.data and is_answer(debt.question, data)
             for debt in self._debts
             if debt.question.codec is not None or debt.question.owes
         )
@@ -197,7 +197,8 @@ def _is_told_apart(question: Question) -> bool:
     return question.codec is not None and question.codec.numbered
 
 
-def _is_answer(question: Question, data: bytes) -> bool:
+def is_answer(question: Question, data: bytes) -> bool:
+    """Whether these bytes can be the answer; of one whose shape is not known, any whole line is."""
     if question.codec is not None:
         return question.codec.judge(data) is Verdict.RIGHT
     verdict = question.judge(data)

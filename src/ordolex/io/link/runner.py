@@ -270,6 +270,10 @@ class LinkRunner:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._turns.finish(Ended.STOPPED)
 
+    def stop_asking_by_hand(self) -> None:
+        """The same for a question by hand; another's has its answer first."""
+        self._turns.finish_by_hand()
+
     def recognise(self, said: str) -> None:
         """The device, which only talks, said what its sheet expects; counts only on a clear link."""
         before = self._state.rung

@@ -9,7 +9,7 @@ from collections.abc import Awaitable, Callable
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
-from ordolex.core.link.owed import Late, Owed
+from ordolex.core.link.owed import Late, Owed, is_answer
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import LinkState
 from ordolex.io.link.held import Held
@@ -37,6 +37,7 @@ class Turns:
         self._owed = Owed()
         self._late: asyncio.Future[Answer] | None = None
         self._late_for: Question | None = None
+        self._by_hand = False
         self._timer: asyncio.TimerHandle | None = None
 
     @property
@@ -70,6 +71,7 @@ class Turns:
                 return late
             self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s, self._owed)
             self._answer = asyncio.get_running_loop().create_future()
+            self._by_hand = at_once
             asked_s = self._exchange.asked_s
             try:
                 await self._send(question.data)
@@ -112,6 +114,12 @@ class Turns:
         if self._exchange is not None:
             self._settle(self._exchange.stop(why))
 
+    def finish_by_hand(self) -> None:
+        """Ends the wait for what was asked by hand. What a round asks just now has its answer first: it takes a
+        moment, and what is stopped is owed."""
+        if self._by_hand:
+            self.finish(Ended.STOPPED)
+
     # ---- answers that come late
 
     async def _let_run_out(self, question: Question) -> Answer | None:
@@ -149,7 +157,7 @@ class Turns:
             return
         if answer.ended is Ended.DOUBTFUL:
             self._owed.suspect(now)
-        if answer.ended is not Ended.DOUBTFUL and question.judge(answer.data) is Verdict.RIGHT:
+        if answer.ended is not Ended.DOUBTFUL and is_answer(question, answer.data):
             self._owed.answered(question, answer.data, asked_s, now)
         else:
             self._owed.unanswered(question, asked_s)

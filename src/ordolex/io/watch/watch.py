@@ -20,7 +20,7 @@ from ordolex.core.watch.extract import Extracted
 from ordolex.core.watch.limits import Change, Guard
 from ordolex.core.watch.messages import event_of, event_topic, payload, value_of, value_topic
 from ordolex.core.watch.polls import LinkPlan, plan_link
-from ordolex.core.watch.round import Round
+from ordolex.core.watch.round import Round, RoundItem
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.core.watch.schedule import Schedule
 from ordolex.core.watch.state import Alarms, ItemState
@@ -155,6 +155,16 @@ class Watch:
             work.schedule.at_pace(work.schedule.pace * factor, mono_s())
         return self.works[0].schedule.pace if self.works else 1.0
 
+    def change_item(self, item: RoundItem) -> None:
+        """Other limits or another unit from now on; what stood by the old limits ends."""
+        state, now = self.states[item.name], mono_s()
+        ended = [Change(what, False, now, state.newest, now) for what in state.guard.standing]
+        messages = self._changed(state, ended, now)
+        if messages:
+            self._kept.values([], messages)
+        state.item, state.unit = item, item.unit
+        state.guard = Guard(item.limits, now)
+
     async def _ask_on(self, work: LinkWork) -> None:
         polls = {poll.key: poll for poll in work.source.polls}
         while True:
@@ -180,6 +190,11 @@ class Watch:
                 results = await work.source.ask(poll)
             except Fault as fault:
                 results = {name: Extracted(None, Quality.NO_ANSWER, fault.what) for name in poll.items}
+            except asyncio.CancelledError:
+                if (task := asyncio.current_task()) is not None and task.cancelling():
+                    raise
+                turn.due_s = mono_s()  # somebody stopped this question for one of his own: it is asked anew after it
+                continue
             now = mono_s()
             work.busy_s += now - began
             answered = any(one.quality is not Quality.NO_ANSWER for one in results.values())

@@ -21,13 +21,17 @@ from ordolex.tui.readings import bytes_reading, repeat_reading
 from ordolex.tui.widgets.prompts import Pick
 
 _WAIT_S = 2.0
+_ENDS = {"LF": "\\n", "CR": "\\r", "CR LF": "\\r\\n"}
+"""Line ends as they are typed."""
 
 
 async def of_question(at: At, link: LinkRecord, runner: LinkRunner) -> Round | None:
     """None where it was left, or nothing came."""
     history = at.session.talks.of(link).history
+    last = history[-1] if history else link.first_question
+    end = _ENDS.get(link.line_end, "")
     asked = await at.line(
-        "What to ask again and again", history[-1] if history else link.first_question, bytes_reading,
+        "What to ask again and again", last if last.endswith(end) else last + end, bytes_reading,
         "with its line end, as it goes out; it is asked once now",
     )  # fmt: skip
     if asked is None:

@@ -43,4 +43,4 @@ class TalkAt(At):
         """Ends the wait for an answer; what came is kept."""
         runner = self.session.runner(self.chosen) if self.chosen is not None else None
         if runner is not None:
-            self.session.hub.soon(runner.stop_asking)
+            self.session.hub.soon(runner.stop_asking_by_hand)

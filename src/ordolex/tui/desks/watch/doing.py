@@ -5,9 +5,7 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.text.visible import visible_text
-from ordolex.core.watch.limits import Guard
 from ordolex.core.watch.round import Round, RoundError, RoundItem
-from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.watch.at import SPANS_S, WatchAt
 from ordolex.tui.widgets.prompts import Pick, Picture
@@ -256,10 +254,8 @@ async def _change(at: WatchAt, name: str, what: dict[str, object]) -> None:
     if "every_s" in what:
         await start(at, round_.name)
         return
-    state = at.watch.states[name]
-    state.item = _with(state.item, what)
-    state.unit = str(what.get("unit", state.unit))
-    state.guard = Guard(state.item.limits, mono_s())
+    changed_item = _with(at.watch.states[name].item, what)
+    await asyncio.wrap_future(watches.do(lambda running: running.change_item(changed_item)))
     at.show()
     at.say(f"{visible_text(name)}: kept in the round", "good")
 
