@@ -31,9 +31,9 @@ dev: .venv/.installed-dev
 demo: setup
 	$(BIN)/ordolex demo
 
-# tmux drives the real program in the tests; without it those tests are skipped, and this says so.
+# tmux drives the real program in the tests, and mosquitto is the broker of some; without them those tests are skipped.
 tools:
-	@command -v tmux >/dev/null || scripts/need tmux || true
+	@scripts/need tmux mosquitto || true
 
 test: dev tools
 	$(BIN)/pytest

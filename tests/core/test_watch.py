@@ -26,7 +26,7 @@ from ordolex.core.watch.samples import Quality, Sample
 from ordolex.core.watch.schedule import Schedule
 from ordolex.core.watch.state import Alarms, ItemState
 from ordolex.core.watch.stats import compared, figures
-from ordolex.core.watch.tables import Column, ImportTrouble, json_lines, long_csv, read_other, wide_csv
+from ordolex.core.watch.tables import Column, json_lines, long_csv, wide_csv
 from ordolex.io.own import sheets
 
 # ---- values out of answers
@@ -436,14 +436,3 @@ def test_values_as_csv_are_harmless_and_read_back() -> None:
     wide = list(csv.reader(io.StringIO("".join(wide_csv(columns())))))
     assert [row[1:] for row in wide[1:]] == [["9.5", "'+RUN"], ["", "-3.0"], ["", ""]]
     assert [json.loads(line)["quality"] for line in json_lines(columns())] == ["good", "good", "good", "no answer"]
-
-
-def test_the_csv_of_another_instrument_is_read_with_its_times() -> None:
-    text = "when;depth\n2026-03-01T12:00:00Z;1,25\n2026-03-01T12:00:01+00:00;1,5\n;\n"
-    found = read_other(text, "when", "depth", offset_s=2)
-    assert [(at % 10_000_000_000, value) for at, value in found][1][1] == 1.5 and found[1][0] - found[0][0] == 1_000_000
-    assert read_other("t,v\n1.5,3\n", "1", "v") == [(1_500_000, 3.0)]
-    with pytest.raises(ImportTrouble, match="row 2"):
-        read_other("t,v\nnever,3\n", "t", "v")
-    with pytest.raises(ImportTrouble, match="there are t, v"):
-        read_other("t,v\n1,3\n", "t", "w")

@@ -21,16 +21,19 @@ import pytest
 
 from ordolex.bench.serve import Bench
 from ordolex.core.line.notation import read_line
-from ordolex.core.record.items import LinkRecord
+from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.watch.resolve import resolved
 from ordolex.core.watch.round import Round, RoundItem, RoundLink
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.turning import Keeping, Turner
 from ordolex.io.book.values import Item, Message
+from ordolex.io.book.volumes import read_limit
 from ordolex.io.link.runner import LinkRunner, closed
 from ordolex.io.own import sheets
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.watch.outside import Outside
 from ordolex.io.watch.publish import Publisher, Subscriber, read_broker
@@ -304,6 +307,35 @@ def test_a_book_of_an_earlier_version_gets_its_tables_and_one_that_is_only_read_
     book.add_link(LinkRecord(0, "a", "/dev/x"))
     assert made(book) == 1 and book.reader.values.items()[0].name == "x"
     book.close()
+
+
+def test_older_bytes_go_into_volumes_and_values_stay_as_long_as_they_are_to(book: Book) -> None:
+    link, number = book.add_link(LinkRecord(0, "a", "/dev/x")), made(book)
+    now = utc_us()
+    for n in range(12_000):
+        book.recorder.note(Event(link.id, now, n, "note", ""))  # so that each piece stands alone
+        book.recorder.record(link.id, "rx", b"%08d" % n, None, mono_s() - 7200 + n / 10)
+    days = [Sample(number, now - 86_400_000_000 * n, float(n), Quality.GOOD) for n in range(10)]
+    book.recorder.values(days, [])
+    written(book)
+    turner = Turner(book.path, Keeping(read_limit("50KB"), None, 3.5))
+    done = book.recorder.call(lambda c: turner.turn(c, now)).result(20)
+    assert done.more and done.moved == 5000 and done.values == 6
+    while (done := book.recorder.call(lambda c: turner.turn(c, now)).result(20)).more:
+        pass
+    rows = sqlite3.connect(book.path).execute("SELECT id, data FROM chunk ORDER BY id").fetchall()
+    volume = book.path.with_name("b.1.ordolex")
+    moved = sqlite3.connect(volume).execute("SELECT id, data FROM chunk ORDER BY id").fetchall()
+    assert [data for _, data in moved + rows] == [b"%08d" % n for n in range(12_000)] and len(moved) > 6000
+    reader = BookReader(volume)
+    assert [one.name for one in reader.links()] == ["a"]
+    reader.close()
+    assert [s.value for s in book.reader.values.latest(number, 20)] == [3.0, 2.0, 1.0, 0.0]
+    assert len(book.reader.values.summaries(number, now - 20 * 86_400_000_000, now, hours=True)) == 10
+    book.recorder.record(link.id, "rx", b"old", None, mono_s() - 3600)
+    written(book)
+    dropping = Turner(book.path, Keeping(None, 0.01, None))
+    assert book.recorder.call(lambda c: dropping.turn(c, now)).result(20).dropped == 1
 
 
 # ---- a command of the operating system

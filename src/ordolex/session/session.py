@@ -62,6 +62,8 @@ class Session:
         self.works = Works(hub.call)
         self.told = ToldOfLinks()
         self.to_restore: list[str] = []
+        self.jump_to: tuple[int, int] | None = None
+        """A link and a time (UTC, microseconds) that the record is to be shown at, when it comes in front."""
         self._unopened: dict[int, tuple[tuple[LinkRecord, int], LinkView]] = {}
         """What the last survey says of links that were never opened."""
 

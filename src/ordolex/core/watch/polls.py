@@ -14,6 +14,7 @@ from ordolex.core.watch.round import Round, RoundItem
 ASSUMED_ANSWER_S = 0.03
 """How long a device takes to begin its answer, where that was not measured."""
 _ASSUMED_TEXT = 24
+_AFTER_LINE_S = 0.03
 _FRAME = {"modbus-rtu": 4, "modbus-ascii": 9, "modbus-tcp": 8}
 """Bytes of a frame besides its payload, one way (unit, check; start, end and doubled digits; MBAP header)."""
 
@@ -43,6 +44,8 @@ class Poll:
     def seconds(self, line: LineSettings, turn_round_s: float) -> float:
         """How long it takes on a line: characters both ways, the device's turn-round, silence between frames."""
         silence = quiet_s(line.characters_per_s, line.baud) if self.speaks == "modbus-rtu" else 0.0
+        if self.ask:  # a line of text ends with a short silence behind it
+            silence = max(_AFTER_LINE_S, 4 / line.characters_per_s)
         return line.seconds_for(self.sent + self.answered) + turn_round_s + silence
 
 

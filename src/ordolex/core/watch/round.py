@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import Field, ValidationError, field_validator, model_validator
 
@@ -59,7 +59,6 @@ class RoundItem(Part):
     modbus    where it lies in a Modbus unit
     hear      a pattern for a line that the device says by itself; its group `value`, or the fields of `value`
     derive    computed `of` other items
-    csv       a column of a file that another instrument wrote, to compare with
     """
 
     name: Words
@@ -130,9 +129,9 @@ class Alarm(Part):
 
 
 class Kept(Part):
-    """bytes_days   bytes of a link older than this leave the book once they are in a volume of their own; 0: never
-    values_days  values older than this leave it, their summaries stay; 0: never
-    rotate       a size or a time after which the older bytes go into the next volume, such as 500MB or 1d
+    """rotate       a size or a time after which the older bytes go into a volume beside the book, such as 500MB or 1d
+    bytes_days   bytes older than this are dropped; 0: never
+    values_days  values older than this are dropped, their summaries stay; 0: never
     """
 
     bytes_days: float = Field(default=0.0, ge=0)
@@ -147,7 +146,7 @@ class Round(Part):
     item: list[RoundItem] = Field(min_length=1, max_length=2000)
     until: str = ""
     alarm: Alarm = Alarm()
-    keep: Literal[""] | Kept = ""
+    keep: Kept = Kept()
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Round:

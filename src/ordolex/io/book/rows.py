@@ -46,12 +46,16 @@ class Rows:
 
     def __iter__(self) -> Iterator[Any]:
         try:
-            yield from self._cursor
+            for row in self._cursor:  # noqa: UP028 - who leaves half-way must not close a cursor of a closed file
+                yield row
         except (sqlite3.Error, UnicodeDecodeError) as error:
             raise damaged(self._path, error) from error
 
     def fetchone(self) -> Any:
-        return next(iter(self), None)
+        try:  # without an iterator that is left half-way: of a damaged file, ending it would raise where nobody hears
+            return self._cursor.fetchone()
+        except (sqlite3.Error, UnicodeDecodeError) as error:
+            raise damaged(self._path, error) from error
 
     def fetchall(self) -> list[Any]:
         return list(self)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import sqlite3
 from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -12,14 +13,18 @@ from ordolex.core.watch.limits import Change
 from ordolex.core.watch.resolve import resolved
 from ordolex.core.watch.round import Round, RoundLink
 from ordolex.io.book.book import Book
+from ordolex.io.book.turning import Keeping, Turned, Turner
 from ordolex.io.book.values import Item
+from ordolex.io.book.volumes import read_limit
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.watch.outside import Outside
 from ordolex.io.watch.publish import Publisher
 from ordolex.io.watch.watch import Told, Watch
 
 _TRY_AGAIN_S = 2.0
+_TURN_S = 30.0
 
 Ready = Callable[[RoundLink], Awaitable[tuple[int, LinkRunner]]]
 """Gives the number of a link in the book, and who runs it, its port open or not."""
@@ -43,6 +48,7 @@ class RunningRound:
     async def start(self) -> Watch:
         """Raises RoundError for what its sheets do not have, and BookFault."""
         whole = resolved(self.round, self.sheets)
+        keeping = keeping_of(whole)
         runners = {link.name: await self.ready(link) for link in whole.link}
         items = [
             Item(
@@ -66,7 +72,24 @@ class RunningRound:
         if self.publisher is not None:
             self.publisher.start()
         self.book.round_runs(whole.name, True)
+        if keeping != Keeping():
+            self._opening.append(loop.create_task(self._turn_on(Turner(self.book.path, keeping))))
         return self.watch
+
+    async def _turn_on(self, turner: Turner) -> None:
+        """Older bytes and values leave the book, for as long as the round runs."""
+        while True:
+            done = await asyncio.to_thread(self._turn, turner)
+            if done is not None and done.words and not done.more and self.watch is not None:
+                self.watch.note(done.words)
+            await asyncio.sleep(_TURN_S if done is None or not done.more else 0.0)
+
+    def _turn(self, turner: Turner) -> Turned | None:
+        try:
+            done: Turned = self.book.recorder.call(lambda c: turner.turn(c, utc_us())).result(timeout=60)
+        except (sqlite3.Error, OSError, TimeoutError):
+            return None  # the recorder says what is wrong with the disk; it is tried again
+        return done
 
     async def _open(self, name: str, runner: LinkRunner) -> None:
         """Until it stands; one that is lost later comes back by itself."""
@@ -100,6 +123,13 @@ class RunningRound:
         self.told.event(link, item, change, at_us)
         state = "begins" if change.on else "ends"
         outside.happened({"LINK": link, "ITEM": item, "EVENT": change.what, "STATE": state, "VALUE": str(change.value)})
+
+
+def keeping_of(round_: Round) -> Keeping:
+    """What is kept for how long. Raises a Fault for what is no size or time."""
+    keep = round_.keep
+    limit = read_limit(keep.rotate) if keep.rotate else None
+    return Keeping(limit, keep.bytes_days or None, keep.values_days or None)
 
 
 def _remark(running: RunningRound, text: str) -> None:

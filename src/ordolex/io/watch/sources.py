@@ -48,6 +48,7 @@ class Source:
         self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self._speaks == "at")
         self._text.waits_for_late = False
         self._line = bytearray()
+        self._questions: dict[str, Question] = {}
         self.took_s: float | None = None
         """How long the last answer took until its last byte; None where there was none."""
         gap = sheet.bus.gap if sheet is not None else 8
@@ -89,11 +90,10 @@ class Source:
 
     def must_wait_s(self, poll: Poll) -> float:
         """How long answers that are still owed could be taken for this one's: it is asked after that."""
-        if poll.block is not None:
-            framing = FRAMINGS[poll.speaks.removeprefix("modbus-")]()
-            codec = ModbusCodec(framing, poll.unit, read_request(poll.block), "")
-            return self._runner.must_wait_s(Question(codec.sent, codec=codec))
-        return self._runner.must_wait_s(Question(poll.ask, owes=True)) if poll.ask else 0.0
+        question = self._questions.get(poll.key)
+        if question is None:
+            question = self._questions[poll.key] = _question(poll)
+        return self._runner.must_wait_s(question) if question.data else 0.0
 
     async def _registers(self, poll: Poll) -> Results:
         assert poll.block is not None
@@ -142,6 +142,14 @@ class Source:
         results = {item.name: value_in(item, line) for item in self._hearing if search(item.hear, line) is not None}
         if results:
             self._heard(results, at_s)
+
+
+def _question(poll: Poll) -> Question:
+    """What is asked, as far as it matters for what is owed."""
+    if poll.block is None:
+        return Question(poll.ask, owes=True)
+    codec = ModbusCodec(FRAMINGS[poll.speaks.removeprefix("modbus-")](), poll.unit, read_request(poll.block), "")
+    return Question(codec.sent, codec=codec)
 
 
 def _guessed(round_: Round, link: str) -> str:

@@ -11,6 +11,7 @@ from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
+from ordolex.tui.desks.keep import spans
 from ordolex.tui.desks.keep.at import KeepAt, Looked, names_of
 from ordolex.tui.desks.keep.jobs import JOBS
 from ordolex.tui.desks.keep.timeline import Entry, Timeline
@@ -49,7 +50,11 @@ class KeepDesk(Desk):
 
     def entered(self) -> None:
         self._view.focus()
-        self.timeline.begin_anew()
+        wanted, self.session.jump_to = self.session.jump_to, None
+        if wanted is not None:
+            spans.show_at(self.at(), *wanted)
+        else:
+            self.timeline.begin_anew()
         self._turns = 0
         self.turn()
 

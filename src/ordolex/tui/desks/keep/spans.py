@@ -16,6 +16,7 @@ from ordolex.tui.widgets.wording import clock_time, cut
 _MARK = "mark: "
 _SIGNS = {Kind.SAME: " ", Kind.MISSING: "−", Kind.ADDED: "+", Kind.CHANGED: "~"}
 _SHOWN = 400
+_BEFORE_US = 2_000_000
 
 
 async def mark(at: KeepAt) -> None:
@@ -39,6 +40,22 @@ async def jump(at: KeepAt) -> None:
     else:  # that time is not among what is shown: from there on the book is read
         moment = datetime.fromisoformat(day) + time
         timeline.load(Part(since_us=round(moment.timestamp() * 1e6)), lambda: _jump_to(at, day, time))
+
+
+def show_at(at: KeepAt, link: int, at_us: int) -> None:
+    """The bytes of a link that ended at this time, with what stands around them."""
+
+    def go() -> None:
+        rows = at.timeline.entries
+        near = [n for n, (of, row) in enumerate(rows) if of == link and row.at_us <= at_us]
+        if near:
+            at.timeline.view.go_to(near[-1])
+        at.say(
+            f"the record at {clock_time(at_us)}" if near else "the record has nothing of it",
+            "good" if near else "unsure",
+        )
+
+    at.timeline.load(Part(since_us=at_us - _BEFORE_US), go)
 
 
 def _jump_to(at: KeepAt, day: str, time: timedelta) -> None:

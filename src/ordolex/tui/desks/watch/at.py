@@ -16,17 +16,20 @@ SPANS_S = (10.0, 30.0, 60.0, 300.0, 900.0, 3600.0, 6 * 3600.0, 86_400.0, 7 * 86_
 
 @dataclass(slots=True)
 class View:
-    """How the desk is looked at. `charted` are the items in the chart, none for the one under the cursor; `span` the
-    place of the length in SPANS_S; `back_s` how far its end lies before now; `mark` the cursor's place from the right
-    edge in columns, None for no cursor; `chart_only` which of the two a small screen shows; `chosen` the round in
-    hand."""
+    """How the desk is looked at.
+
+    charted     the items in the chart; none for the one under the cursor
+    span        the place of its length in SPANS_S; its end lies `back_s` before now
+    mark        the cursor's place from the right edge, in columns of which there are `cells`; None for no cursor
+    chart_only  which of the two a small screen shows
+    """
 
     charted: list[str] = field(default_factory=list)
     span: int = 2
     back_s: float = 0.0
     mark: int | None = None
+    cells: int = 100
     chart_only: bool = False
-    chosen: str = ""
 
     @property
     def span_s(self) -> float:

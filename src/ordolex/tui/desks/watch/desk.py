@@ -147,7 +147,7 @@ class WatchDesk(Desk):
         width, height = self._chart.size.width - 2, self._chart.size.height
         last_us = utc_us() - round(view.back_s * 1e6)
         first_us = last_us - round(view.span_s * 1e6)
-        cells = max(20, width - 10)
+        cells = view.cells = max(20, width - 10)
         curves = [self._curve(watch, name, first_us, last_us, cells) for name in self._charted()]
         mark_us = None if view.mark is None else last_us - (last_us - first_us) * view.mark // cells
         words = span_words(view.span_s, view.back_s)

@@ -137,6 +137,21 @@ def _numbers(samples: list[Sample]) -> list[float | None]:
     return [float(s.value) if isinstance(s.value, float | int) else None for s in samples]
 
 
+def jump(at: WatchAt) -> None:
+    """The bytes that the newest value came from, or those at the chart's cursor."""
+    state = at.item
+    if state.newest_s is None or not state.item.link:
+        at.say("No value came yet from a link of its own", "unsure")
+        return
+    at_us = utc_us(state.newest_s)
+    if at.view.mark is not None:
+        first, last = _span(at)
+        at_us = last - (last - first) * at.view.mark // max(1, at.view.cells)
+    work = next(work for work in at.watch.works if work.name == state.item.link)
+    at.session.jump_to = (work.id, at_us)
+    at.go_to("Keep")
+
+
 async def publish(at: WatchAt) -> None:
     """The round starts anew, and publishes."""
     from ordolex.io.watch.publish import PASSWORD, USER, read_broker

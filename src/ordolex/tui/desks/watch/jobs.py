@@ -52,6 +52,8 @@ JOBS = (
         help="The span shown with the one before: is the difference more than noise?", needs=an_item),
     Job("watch.plan", "Line time", doing.plan, key="t", help="What each question takes, and what would make room.",
         needs=a_running_round),
+    Job("watch.jump", "Its bytes", handing_over.jump, key="g", help="The record at the value, or at the cursor.",
+        needs=an_item),
     Job("watch.more", "More", more, key="m", help="Interval, unit, publishing, deleting a round.", footer="more"),
     Job("watch.interval", "Interval of the item", doing.interval, needs=an_item),
     Job("watch.unit", "Unit of the item", doing.rename, needs=an_item),
