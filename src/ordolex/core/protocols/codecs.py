@@ -23,6 +23,7 @@ class ModbusCodec:
         self.name = f"unit {unit}: {name}"
         self.expected = f"an answer of unit {unit} with its check ({framing.name})"
 
+        self._read: tuple[bytes, bool, tuple[Reply | None, str, bytes, int]] | None = None
         self.numbered = framing.name == "TCP"
         self.answers_from = ("modbus", framing.name, unit)
         self.reads = pdu[0] in READS
@@ -47,6 +48,12 @@ class ModbusCodec:
         return self._first(data)[:2]
 
     def _first(self, data: bytes, *, fresh: bool = True) -> tuple[Reply | None, str, bytes, int]:
+        """As `_found`; the same bytes are looked at by many in turn, and read once."""
+        if self._read is None or self._read[:2] != (data, fresh):
+            self._read = (data, fresh, self._found(data, fresh=fresh))
+        return self._read[2]
+
+    def _found(self, data: bytes, *, fresh: bool) -> tuple[Reply | None, str, bytes, int]:
         """The first answer that fits the question: what it holds, why there is none, its bytes, and where it ends. A
         right frame that does not fit, such as another question's, is passed over. `fresh` data begin with the echo of
         our own bytes, where the adapter gives them back."""
