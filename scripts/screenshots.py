@@ -43,12 +43,7 @@ WALK = (
         " text:trout-4711 wait:0.6",
     ),
     ("talk-screen.png", "Return wait:1.0 ctrl+d wait:0.8 text:1 Return wait:1.2"),
-    (
-        "keep-table.png",
-        "ctrl+d wait:0.3 F2 wait:0.4 Down Return wait:0.5 Return wait:1.5 ctrl+b wait:0.5 Down*10 Return wait:0.5 Down"
-        " Return wait:30 F8 wait:1.0 b wait:0.6 Return wait:0.8",
-    ),
-    ("wire.png", "Escape wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
+    ("wire.png", "ctrl+d wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
     ("help.png", "F1 wait:0.6"),
     ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3 ctrl+y wait:0.8"),
@@ -78,6 +73,7 @@ RELAYING = (
         " Return wait:2.5",
     ),
 )
+WATCHING = (("watch.png", "wait:8 F7 wait:0.8 d wait:24"),)
 SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
 
 
@@ -141,6 +137,7 @@ def main() -> None:
     walk(folder, WALK, "128x40", 12)
     walk(folder, SETTING, "128x40", 12)
     walk(folder, RELAYING, "128x40", 12)
+    walk(folder, WATCHING, "128x40", 12)
     walk(folder, SMALL, "80x24", 19)
 
 

@@ -84,11 +84,11 @@ class TopBar(Painted):
             right.append(f"{TIED} kept ", ink.style("moss"))
         else:
             right.append(f" {BAD} NOT KEPT ", ink.style("ground", bold=True, on="brick"))
-        desks = Text()
-        for key, name in self.desks:
-            here = name == self.desk
-            desks.append(f"  {key} ", ink.style("copper" if here else "dim"))
-            desks.append(name, ink.style("ink" if here else "dim", bold=here) + Style(underline=here))
+        desks = self._desks("  ")
+        if len(text.plain) + len(desks.plain) + len(right.plain) > width:  # a narrow screen: rather without the name
+            desks = self._desks(" ")
+            if len(text.plain) + len(desks.plain) + len(right.plain) > width:
+                text = Text(no_wrap=True)
         room = width - len(text.plain) - len(desks.plain) - len(right.plain) - 2
         site = cut(visible_text(self.site), room - 2) if room > 8 else ""
         text.append(f"  {site}" if site else "", ink.style("ink", bold=True))
@@ -96,6 +96,14 @@ class TopBar(Painted):
         text.append(" " * max(1, width - len(text.plain) - len(right.plain)))
         text.append_text(right)
         return text
+
+    def _desks(self, gap: str) -> Text:
+        ink, desks = self.ink, Text()
+        for key, name in self.desks:
+            here = name == self.desk
+            desks.append(f"{gap}{key} ", ink.style("copper" if here else "dim"))
+            desks.append(name, ink.style("ink" if here else "dim", bold=here) + Style(underline=here))
+        return desks
 
     def _room(self) -> Text:
         """What the disk still takes, once that is little or the book grows fast."""

@@ -58,6 +58,7 @@ def _draw(
     figure: object, curves: Sequence[Curve], places: Sequence[int], first_us: int, last_us: int, mark_us: int | None,
     ink: Palette,
 ) -> None:  # fmt: skip
+    figure.ticks_color(_rgb(ink.dim))  # type: ignore[attr-defined]
     for curve, place in zip(curves, places, strict=True):
         colour = _rgb(getattr(ink, _COLOURS[place % len(_COLOURS)]))
         for xs, ys in _pieces(curve, first_us):

@@ -112,7 +112,9 @@ class WatchDesk(Desk):
             self._rows = _rows_of(watch) if watch is not None else []
             self._table.show_rows(self._rows)
             self._table.following = False
-            self._table.go_to(1 if len(self._rows) > 1 else 0)
+            self._table.go_to(0)
+            if len(self._rows) > 1:
+                self._table.go_to(1)
             self._view.charted = []
 
     def _draw_table(self) -> None:

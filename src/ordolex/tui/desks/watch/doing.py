@@ -60,6 +60,10 @@ async def start(at: WatchAt, name: str, broker: str = "") -> bool:
         at.say(str(error), "bad")
         return False
     at.view.mark, at.view.back_s = None, 0.0
+    if at.session.links.chosen is None and watches[name].link:
+        link = at.session.links.at(watches[name].link[0].endpoint)
+        if link is not None:
+            at.session.links.choose(link)
     at.show()
     at.say(f"{visible_text(name)} runs: Space puts an item into the chart, l sets its limits, p pauses", "good")
     return True
