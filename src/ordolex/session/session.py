@@ -85,6 +85,11 @@ class Session:
         self.hub.before_stop.append(watches.leave)
         return watches
 
+    @property
+    def watches_made(self) -> Watches | None:
+        """The same, if anybody has asked for them yet."""
+        return self.__dict__.get("watches")
+
     @cached_property
     def network(self) -> Network:
         """Boxes on the network, and how far a device is reached."""

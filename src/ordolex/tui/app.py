@@ -24,6 +24,7 @@ from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 from ordolex.session.session import Session
 from ordolex.tui.arriving import Arriving
+from ordolex.tui.conditions import tell_conditions
 from ordolex.tui.desks.at import How
 from ordolex.tui.desks.base import Desk, job_of
 from ordolex.tui.everywhere import FrameAt, jobs
@@ -216,6 +217,7 @@ class OrdolexApp(App[None]):
         if self._turns % _FRAME_TURNS == 0 or self._frame.is_old:
             self.show_frame()
         self.desk.turn()
+        tell_conditions(self)
 
     def show_frame(self) -> None:
         if self._frame.show():

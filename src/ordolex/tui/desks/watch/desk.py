@@ -88,11 +88,6 @@ class WatchDesk(Desk):
             self._draw_table()
         if self._turns % _CHART_TURNS == 0 and not self._view.back_s:
             self._draw_chart()
-        for item, change in self.session.watches.happened:
-            self.say(f"{item}: {change.what} {'begins' if change.on else 'ends'}", "bad" if change.on else "good")
-            if change.on and self._shown is not None and self._shown.round.alarm.bell:
-                self.app.bell()
-        self.session.watches.happened.clear()
 
     # ---- drawing
 
