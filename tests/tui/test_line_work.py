@@ -38,7 +38,7 @@ async def more(site: Site, what: str) -> None:
     await site.pick(f"talk.{what}")
 
 
-async def test_a_question_is_asked_again_and_again_with_a_table(
+async def test_what_was_asked_last_is_asked_again_and_again_until_it_is_stopped(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     count = 0
@@ -54,11 +54,16 @@ async def test_a_question_is_asked_again_and_again_with_a_table(
         await site.open_port()
         await more(site, "repeat")
         await prompt(site, "OXY?\\n")
-        await prompt(site, "20")
-        await site.until(lambda: "times" in str(site.app.desk.query_one("#preview", Static).content))
-        await site.until(lambda: count >= 5, 20)
-        await site.pilot.press("escape")
-        await site.until(lambda: "×  9.4 mg/l" in site.rows() and "×  no answer" in site.rows())
+        await prompt(site, "50")
+        await prompt(site, "oxygen")
+        await prompt(site, "by hand")
+        await site.until(lambda: site.app.desk.word == "Watch")
+        watches = site.app.session.watches
+        await site.until(lambda: watches.watch is not None and watches.watch.states["oxygen"].count >= 3, 20)
+        await site.until(lambda: watches.watch is not None and watches.watch.states["oxygen"].missing >= 1, 20)
+        await site.pilot.press("enter")
+        await site.pick("yes")
+        await site.until(lambda: watches.watch is None)
         stopped = count
         await asyncio.sleep(0.3)
         assert count == stopped

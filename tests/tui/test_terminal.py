@@ -120,7 +120,7 @@ def test_a_small_window_and_back(terminal: Terminal, tmp_path: Path, bench_proce
     terminal.start("--book", str(tmp_path / "b.ordolex"), size=(128, 40))
     terminal.see("(free|just came) +Raceway 1")
     terminal.tmux("resize-window", "-x", "40", "-y", "10")
-    terminal.see(r"Ordolex +F2 Find")
+    terminal.see(r"(?m)^ *F2 Find F3 Wire")
     terminal.tmux("resize-window", "-x", "80", "-y", "24")
     terminal.see("free +Raceway 4")
     terminal.tmux("resize-window", "-x", "128", "-y", "40")

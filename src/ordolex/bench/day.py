@@ -54,9 +54,6 @@ class Day:
             return 3.2 * (1 - math.exp(-(hour - _TRIP) / 0.3))
         return 3.2 * math.exp(-(hour - _BACK) / 0.4)
 
-    def blower_runs(self, now_s: float) -> bool:
-        return not _TRIP <= self.hour(now_s) < _BACK
-
     def answers(self, unit: int, now_s: float) -> bool:
         """Whether a transmitter answers now."""
         if unit == _MOODY_UNIT:

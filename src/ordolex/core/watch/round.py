@@ -175,9 +175,6 @@ class Round(Part):
     def link_named(self, name: str) -> RoundLink:
         return next(link for link in self.link if link.name == name)
 
-    def item_named(self, name: str) -> RoundItem | None:
-        return next((item for item in self.item if item.name == name), None)
-
 
 def read_round(text: str, file: str) -> Round:
     """Raises RoundError."""

@@ -190,6 +190,8 @@ class Watch:
                 results = await work.source.ask(poll)
             except Fault as fault:
                 results = {name: Extracted(None, Quality.NO_ANSWER, fault.what) for name in poll.items}
+            except ValueError as error:  # bytes that its protocol has no meaning for
+                results = {name: Extracted(None, Quality.NOT_READABLE, str(error)) for name in poll.items}
             except asyncio.CancelledError:
                 if (task := asyncio.current_task()) is not None and task.cancelling():
                     raise
