@@ -19,7 +19,7 @@ from ordolex.core.watch.derived import Derivation
 from ordolex.core.watch.extract import Extracted
 from ordolex.core.watch.limits import Change, Guard
 from ordolex.core.watch.messages import event_of, event_topic, payload, value_of, value_topic
-from ordolex.core.watch.polls import LinkPlan, plan_link
+from ordolex.core.watch.polls import LinkPlan, Poll, plan_link
 from ordolex.core.watch.round import Round, RoundItem
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.core.watch.schedule import Schedule
@@ -186,15 +186,8 @@ class Watch:
                 turn.due_s = began + owed_s
                 continue
             work.schedule.began(turn, began)
-            try:
-                results = await work.source.ask(poll)
-            except Fault as fault:
-                results = {name: Extracted(None, Quality.NO_ANSWER, fault.what) for name in poll.items}
-            except ValueError as error:  # bytes that its protocol has no meaning for
-                results = {name: Extracted(None, Quality.NOT_READABLE, str(error)) for name in poll.items}
-            except asyncio.CancelledError:
-                if (task := asyncio.current_task()) is not None and task.cancelling():
-                    raise
+            results = await _asked(work.source, poll)
+            if results is None:
                 turn.due_s = mono_s()  # somebody stopped this question for one of his own: it is asked anew after it
                 continue
             now = mono_s()
@@ -308,6 +301,20 @@ class Watch:
             states = state.guard.standing or (("good",) if quality is Quality.GOOD else ())
             out[name] = Now(value, states)
         return out
+
+
+async def _asked(source: Source, poll: Poll) -> Results | None:
+    """What a poll brought; None where the question was stopped."""
+    try:
+        return await source.ask(poll)
+    except Fault as fault:
+        return {name: Extracted(None, Quality.NO_ANSWER, fault.what) for name in poll.items}
+    except ValueError as error:  # bytes that its protocol has no meaning for
+        return {name: Extracted(None, Quality.NOT_READABLE, str(error)) for name in poll.items}
+    except asyncio.CancelledError:
+        if (task := asyncio.current_task()) is not None and task.cancelling():
+            raise
+        return None
 
 
 def words_of(state: ItemState, change: Change) -> str:
