@@ -60,7 +60,7 @@ def test_a_condition_decides_when_it_ends_and_with_which_status(round_file: Path
     wrong = ordolex(*run, "--until", "oxygen <")
     assert wrong.returncode == 1 and "at 9" in wrong.stderr
     unknown = ordolex(*run, "--until", "salt < 3")
-    assert unknown.returncode == 1 and "its items are: oxygen, twice" in unknown.stderr
+    assert unknown.returncode == 1 and "there are oxygen, twice" in unknown.stderr
 
 
 def started(*words: str) -> subprocess.Popen[str]:

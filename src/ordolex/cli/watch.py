@@ -14,12 +14,12 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, refuse
 from ordolex.cli.exchange import stop_on_signals
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
-from ordolex.core.watch.condition import ConditionError, read_condition
+from ordolex.core.watch.condition import TIMES
 from ordolex.core.watch.limits import Change
 from ordolex.core.watch.messages import event_of, payload, value_of
 from ordolex.core.watch.polls import LinkPlan
 from ordolex.core.watch.resolve import offers
-from ordolex.core.watch.round import Round, RoundError, RoundItem, RoundLink, as_toml, read_round
+from ordolex.core.watch.round import Round, RoundError, RoundItem, RoundLink, as_toml, check_until, read_round
 from ordolex.core.watch.samples import Sample
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
@@ -31,7 +31,6 @@ from ordolex.io.watch.running import RunningRound
 from ordolex.io.watch.watch import Told
 from ordolex.session.watching_alone import Ended, Wishes, watch_alone
 
-_TIMES = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86_400.0}
 _FOLLOW_S = 0.2
 _READS_ONLY = "is in use"
 
@@ -134,20 +133,11 @@ def _round_of(text: str, book: Path) -> Round:
 
 def _check_conditions(round_: Round, texts: list[str]) -> None:
     """Raises a Fault."""
-    for text in texts:
-        if text:
-            _check_condition(round_, text)
-
-
-def _check_condition(round_: Round, text: str) -> None:
-    try:
-        condition = read_condition(text)
-    except ConditionError as error:
-        raise Fault(str(error), "docs/watch.md has the form of conditions") from error
-    unknown = sorted(condition.names - {item.name for item in round_.item})
-    if unknown:
-        names = ", ".join(item.name for item in round_.item[:12])
-        raise Fault(f"{text}: the round has no item {unknown[0]!r}", f"its items are: {names}")
+    for text in filter(None, texts):
+        try:
+            check_until(round_, text, "the condition")
+        except RoundError as error:
+            raise Fault(str(error), "docs/watch.md has the form of conditions") from error
 
 
 def _seconds(text: str) -> float | None:
@@ -157,7 +147,7 @@ def _seconds(text: str) -> float | None:
     found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*(ms|s|min|h|d)", text.strip())
     if found is None or float(found[1]) <= 0:
         raise Fault(f"{text[:20]!r} is no time", "write such as 90s, 30min, 12h or 7d")
-    return float(found[1]) * _TIMES[found[2]]
+    return float(found[1]) * TIMES[found[2]]
 
 
 class _Teller:

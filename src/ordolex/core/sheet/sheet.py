@@ -138,11 +138,17 @@ def _refused(text: str, file: str, refusal: ValueError) -> NoReturn:
     except tomllib.TOMLDecodeError as error:
         raise SheetError(f"{file}: {error}") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        message = str(cause) if isinstance(cause, ValueError) else first["msg"]
-        key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
-        raise SheetError(f"{file}, line {line_of(text, first['loc'])}: {key}: {message}") from error
+        raise SheetError(refused_at(text, file, error)) from error
+
+
+def refused_at(text: str, file: str, error: ValidationError) -> str:
+    """What is wrong first in a file of tables, and in which line."""
+    first = error.errors()[0]
+    cause = first.get("ctx", {}).get("error")
+    message = str(cause) if isinstance(cause, ValueError) else first["msg"]
+    key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
+    where = f"{key}: " if key else ""
+    return f"{file}, line {line_of(text, first['loc'])}: {where}{message}"
 
 
 def line_of(text: str, place: tuple[int | str, ...]) -> int:

@@ -22,7 +22,7 @@ _SIGNS: dict[str, Callable[[float, float], bool]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge, "=": operator.eq, "==": operator.eq,
     "!=": operator.ne,
 }  # fmt: skip
-_TIMES = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86_400.0}
+TIMES = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86_400.0}
 STATES = ("low", "high", "stuck", "silent", "good")
 _KEYWORDS = ("and", "or", "not", "is", "for")
 
@@ -147,7 +147,7 @@ class _Reader:
                 raise self.trouble("a time such as 30s or 5min")
             number = re.match(r"[\d.]+", text)
             assert number is not None
-            test.for_s = float(number[0]) * _TIMES[text[number.end() :]]
+            test.for_s = float(number[0]) * TIMES[text[number.end() :]]
             self.at += 1
         return test.now
 

@@ -12,7 +12,7 @@ from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.sheet.base import Part, Pattern, Sent, Words
 from ordolex.core.sheet.fields import ValueField, groups_are_there
 from ordolex.core.sheet.parameters import Register
-from ordolex.core.sheet.sheet import line_of
+from ordolex.core.sheet.sheet import refused_at
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.watch.derived import trouble_with
 from ordolex.core.watch.limits import Limits
@@ -183,12 +183,7 @@ def read_round(text: str, file: str) -> Round:
     except tomllib.TOMLDecodeError as error:
         raise RoundError(f"{file}: {error}") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        message = str(cause) if isinstance(cause, ValueError) else first["msg"]
-        key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
-        where = f"{key}: " if key else ""
-        raise RoundError(f"{file}, line {line_of(text, first['loc'])}: {where}{message}") from error
+        raise RoundError(refused_at(text, file, error)) from error
     except (ValueError, RecursionError) as error:
         raise RoundError(f"{file}: {error}") from error
     if found.until:
