@@ -110,6 +110,7 @@ class Publisher:
         self._lock = threading.Lock()
         self._under_way: dict[int, int] = {}  # mid → number of the message
         self._early: dict[int, tuple[Any]] = {}
+        self._publishing = False
         self._waiting: set[int] = set()  # numbers that are sent and not confirmed
         self._sent = self._confirmed = 0
         self._connected = threading.Event()
@@ -188,7 +189,8 @@ class Publisher:
             self._heard_s = time.monotonic()
             number = self._under_way.pop(mid, None)
             if number is None:
-                self._early[mid] = (reason,)  # it came before the number was known here, or it is the state's
+                if self._publishing:  # it came before the packet's number was known here
+                    self._early[mid] = (reason,)
                 return
             if reason is not None and getattr(reason, "is_failure", False):
                 self._trouble = f"it refuses what is published: {refusal(reason)}"
@@ -233,12 +235,14 @@ class Publisher:
             content = f'{message.payload[:-1]},"id":"{self._origin}-{number}"}}'
             with self._lock:
                 self._waiting.add(number)
-                self._sent = number
+                self._sent, self._publishing = number, True
             # without the lock: the client calls back under locks of its own
             info: MQTTMessageInfo = self._client.publish(message.topic, content, qos=1, retain=message.retained)
             with self._lock:
                 self._under_way[info.mid] = number
+                self._publishing = False
                 early = self._early.pop(info.mid, None)
+                self._early.clear()  # of other packets: their numbers are used again
             if early is not None:
                 self._on_confirmed(self._client, None, info.mid, early[0], None)
 
