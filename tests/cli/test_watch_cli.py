@@ -16,8 +16,8 @@ import pytest
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.core.watch.round import read_round
 from ordolex.io.ports.benches import tell
+from tests.broker import NEEDS_BROKER, Mosquitto
 from tests.conftest import program
-from tests.io.test_watch import NEEDS_BROKER, Mosquitto
 
 
 def ordolex(*words: str, **more: Any) -> subprocess.CompletedProcess[str]:

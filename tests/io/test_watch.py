@@ -24,21 +24,24 @@ from ordolex.bench.serve import Bench
 from ordolex.core.line.notation import read_line
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.escapes import to_bytes
+from ordolex.core.watch.imported import FORMS, forms_of
 from ordolex.core.watch.resolve import resolved
 from ordolex.core.watch.round import Round, RoundItem, RoundLink
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
-from ordolex.io.book.turning import Keeping, Turner
+from ordolex.io.book.rescue import rescue
+from ordolex.io.book.turning import Keeping, Turner, read_limit
 from ordolex.io.book.values import Item, Message
-from ordolex.io.book.volumes import read_limit
 from ordolex.io.link.runner import LinkRunner, closed
 from ordolex.io.own import sheets
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
+from ordolex.io.watch import importing
 from ordolex.io.watch.outside import Outside
 from ordolex.io.watch.publish import Publisher, Subscriber, read_broker
 from ordolex.io.watch.watch import Watch
+from tests.broker import NEEDS_BROKER, Mosquitto
 from tests.conftest import OXYGEN, TALKER, Notes, ServeBench, until
 
 BUS: dict[str, object] = {"name": "bus", "kind": "bus", "line": "19200 8E1", "units": [3, 4, 7]}
@@ -369,52 +372,6 @@ async def test_a_command_gets_what_happened_in_its_environment_and_no_shell_read
 # ---- a broker
 
 
-def free_port() -> int:
-    with socket.socket() as spare:
-        spare.bind(("127.0.0.1", 0))
-        return int(spare.getsockname()[1])
-
-
-BROKER = shutil.which("mosquitto") or shutil.which("mosquitto", path="/usr/sbin:/usr/local/sbin")
-NEEDS_BROKER = pytest.mark.skipif(BROKER is None, reason="no mosquitto here: scripts/need mosquitto")
-
-
-class Mosquitto:
-    """The real broker, on a free port of loopback, with a configuration of its own."""
-
-    def __init__(self, folder: Path, *more: str) -> None:
-        self.port, self._folder = free_port(), folder
-        (folder / "db").mkdir(exist_ok=True)
-        (folder / "db").chmod(0o777)
-        rows = [f"listener {self.port} 127.0.0.1", "persistence true", f"persistence_location {folder}/db/", *more]
-        if os.geteuid() == 0:
-            rows.append("user root")
-        if not any("allow_anonymous" in row for row in more):
-            rows.append("allow_anonymous true")
-        (folder / "broker.conf").write_text("\n".join(rows) + "\n")
-        self._process: subprocess.Popen[bytes] | None = None
-
-    def start(self) -> None:
-        assert BROKER is not None
-        log = (self._folder / "broker.log").open("ab")
-        self._process = subprocess.Popen([BROKER, "-c", str(self._folder / "broker.conf")], stdout=log, stderr=log)
-        deadline = time.monotonic() + 20
-        while time.monotonic() < deadline:
-            try:
-                socket.create_connection(("127.0.0.1", self.port), timeout=1).close()
-            except OSError:
-                time.sleep(0.02)
-            else:
-                return
-        raise AssertionError((self._folder / "broker.log").read_text())
-
-    def stop(self) -> None:
-        if self._process is not None:
-            self._process.terminate()
-            self._process.wait(10)
-            self._process = None
-
-
 @pytest.fixture
 def broker(tmp_path: Path) -> Iterator[Mosquitto]:
     broker = Mosquitto(tmp_path)
@@ -549,3 +506,66 @@ async def test_a_broker_that_refuses_or_speaks_an_older_version_is_told(book: Bo
 def test_a_url_that_is_no_broker_is_refused_with_what_to_write(url: str) -> None:
     with pytest.raises(Fault, match=r"mqtt://host|ORDOLEX_MQTT_USER"):
         read_broker(url)
+
+
+# ---- tables of other instruments, clocks, damage
+
+
+def test_a_table_of_another_instrument_comes_into_the_book_and_leaves_it_again(book: Book, tmp_path: Path) -> None:
+    path = tmp_path / "logger.csv"
+    rows = [f"2026-03-14T06:{n // 60:02}:{n % 60:02}Z,{10 + n / 100:.2f},{n}" for n in range(300)]
+    path.write_text("time,O2 (mg/l),O2 (%)\n" + "\n".join(rows) + "\n")
+    table = importing.table_of(path)
+    choice = importing.Choice(0, forms_of(table, 0)[0], (1, 2), offset_s=-30)
+    kept = importing.keep(book, path, table, choice)
+    assert kept.count == 600 and kept.name == "imported: logger.csv"
+    again = importing.keep(book, path, table, choice)
+    assert again.name == "imported: logger.csv 2"
+    one, other, *_ = book.reader.values.items()
+    assert (one.round, one.name, one.unit, one.every_s) == ("imported: logger.csv", "O2", "mg/l", 1.0)
+    assert other.name == "O2 %"
+    values = list(book.reader.values.between(one.id, 0, utc_us()))
+    assert len(values) == 300 and values[0].value == 10.0
+    assert values[0].utc_us == 1_773_468_000_000_000 - 30_000_000
+    importing.forget(book, kept.name)
+    left = book.reader.values.items()
+    assert {item.round for item in left} == {again.name} and not list(book.reader.values.between(one.id, 0, utc_us()))
+    with pytest.raises(Fault, match=r"no value of logger\.csv"):
+        importing.keep(book, path, table, importing.Choice(1, FORMS[0], (2,)))
+
+
+def test_a_clock_that_was_set_back_loses_no_value_and_counts_none_twice(book: Book) -> None:
+    number = made(book)
+    first = [Sample(number, 3_600_000_000 * 400_000 + n * 1000, float(n), Quality.GOOD) for n in range(2000)]
+    book.recorder.values(first, [])
+    written(book)
+    book.recorder.values([Sample(number, s.utc_us, 5000.0, Quality.GOOD) for s in first[:700:7]], [])  # an hour back
+    written(book)
+    values = list(book.reader.values.between(number, 0, utc_us()))
+    assert len(values) == 2100 and sum(s.value == 5000.0 for s in values) == 100
+    hours = book.reader.values.summaries(number, 0, utc_us(), hours=True)
+    assert sum(one.count for one in hours) == 2100 and hours[0].high == 5000.0
+
+
+def test_values_on_both_sides_of_a_damage_are_rescued(book: Book, tmp_path: Path) -> None:
+    number = made(book)
+    start = utc_us() - 40_000 * 1_000_000
+    for begin in range(0, 40_000, 4000):
+        samples = [Sample(number, start + n * 1_000_000, n + 0.5, Quality.GOOD) for n in range(begin, begin + 4000)]
+        book.recorder.values(samples, [])
+    written(book)
+    path = book.path
+    book.close()
+    connection = sqlite3.connect(path)
+    connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    connection.close()
+    whole = path.read_bytes()
+    at = whole.index((20_000 * 10 + 5).to_bytes(3)) // 8192  # the page in which the value 20000.5 lies
+    damaged = tmp_path / "damaged.ordolex"
+    damaged.write_bytes(whole[: at * 8192] + bytes(8192) + whole[(at + 1) * 8192 :])
+    done = rescue(damaged, tmp_path / "new.ordolex")
+    assert done.skipped
+    reader = BookReader(tmp_path / "new.ordolex")
+    values = [float(s.value or 0) for s in reader.values.between(number, 0, utc_us())]
+    reader.close()
+    assert values[0] == 0.5 and values[-1] == 39_999.5 and 38_000 < len(values) < 40_000

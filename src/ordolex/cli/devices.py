@@ -1,4 +1,4 @@
-"""`read`, `write` and `scan`: a device's parameters by its sheet, and which units answer."""
+"""`read` and `write`: a device's parameters by its sheet."""
 
 from __future__ import annotations
 
@@ -12,12 +12,11 @@ import typer
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_document, refuse
 from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, shown
 from ordolex.core.device.settings_table import SettingsTable
-from ordolex.core.match.wishes import read_units
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Device
-from ordolex.io.device.modbus import ModbusUnit, Scanned, scan
+from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.settings import words_of
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
@@ -42,7 +41,6 @@ _TO_ALL = "sent to all"
 def add_to(app: typer.Typer) -> None:
     app.command()(read)
     app.command()(write)
-    app.command(name="scan")(scan_units)
 
 
 def read(
@@ -110,44 +108,6 @@ def write(
     if len(done) < len(wanted) or not all(one.good or one.verdict == _TO_ALL for one in done):
         last = done[-1]
         refuse(f"{last.name}: {last.verdict} {last.words}".rstrip(), FAILED)
-
-
-def scan_units(
-    endpoint: EndpointArgument,
-    units: Annotated[str, typer.Option(help="Unit IDs, such as 1-10 or 3,4,7.")] = "1-32",
-    line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
-    framing: Annotated[str, typer.Option(help="rtu, ascii or tcp.")] = "",
-    timeout: Annotated[float, typer.Option(help="Seconds to wait for each unit.")] = 0.3,
-    book: BookOption = None,
-    json: JsonOption = False,
-) -> None:
-    """Ask each unit ID of a Modbus line for one register; an exception is an answer too."""
-    with faults_said(json):
-        kind = framing or ("tcp" if endpoint.startswith("tcp://") else "rtu")
-        if kind not in ("rtu", "ascii", "tcp"):
-            refuse("--framing is rtu, ascii or tcp", USAGE, json=json)
-        if timeout <= 0:
-            refuse("--timeout must be more than 0 s", USAGE, json=json)
-        numbers = [int(number) for number in read_units(units)]
-        settings = line_for(endpoint, line)
-
-        def tell(one: Scanned) -> None:
-            if one.answer and not json:
-                typer.echo(f"unit {one.unit:3}  {one.answer}" + (f"  {one.ms:.0f} ms" if one.ms is not None else ""))
-
-        async def work() -> list[Scanned]:
-            with kept_in(book, endpoint, settings.settings) as alone:
-                async with alone.opened() as runner:
-                    return await scan(runner, kind, numbers, timeout, tell)
-
-        found = [one for one in asyncio.run(work()) if one.answer]
-    if json:
-        answered = [
-            {"unit": f.unit, "answer": f.answer, "ms": f.ms and round(f.ms, 1), "right": f.right} for f in found
-        ]
-        print_document("scan", answered)
-    if not any(one.right for one in found):
-        refuse(f"none of {len(numbers)} units answered at {settings.settings.text}", FAILED)
 
 
 def _goes_to_all(sheet: Sheet, unit: int | None, all_units: bool, json: bool) -> bool:

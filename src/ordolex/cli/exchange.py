@@ -6,7 +6,7 @@ import asyncio
 import signal
 import time
 from pathlib import Path
-from typing import Annotated, Any, Protocol
+from typing import Annotated, Any
 
 import typer
 
@@ -17,8 +17,8 @@ from ordolex.core.link.state import Evidence
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
-from ordolex.io.book.recorder import RecorderStatus
-from ordolex.io.book.volumes import Volumes, read_limit
+from ordolex.io.book.recorder import Recorder
+from ordolex.io.book.turning import Keeping, Turned, read_limit
 from ordolex.io.link.journal import RecorderLike
 from ordolex.session.alone import Alone, kept_in
 
@@ -123,7 +123,9 @@ def record(
     book: Annotated[Path, typer.Option(help="The book to record into; made if it is not there.")],
     line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
     seconds: Annotated[float | None, typer.Option(help="How long; without it, until stopped.")] = None,
-    rotate: Annotated[str | None, typer.Option(help="Begin the next book at this size or age: 500MB, 24h.")] = None,
+    rotate: Annotated[
+        str | None, typer.Option(help="Older bytes go into a volume beside the book at this size or age: 500MB, 24h.")
+    ] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Record everything that arrives, until stopped by Ctrl+C or a signal."""
@@ -134,17 +136,10 @@ def record(
             open_book = alone.book
             assert open_book is not None
             began = time.monotonic()
-            volumes = None
             if limit is not None:
-                entry = next(one for one in open_book.links() if one.id == alone.link)
-                volumes = Volumes(open_book, entry, limit, lambda path: typer.echo(f"goes on in {path}", err=True))
-            try:
-                keeper = _Keeper(volumes if volumes is not None else open_book.recorder)
-                evidence = asyncio.run(_record(alone, volumes or alone.recorder, seconds, keeper))
-            finally:
-                if volumes is not None:
-                    volumes.close()
-        status = volumes.status if volumes is not None else open_book.recorder.status
+                open_book.keep("record", Keeping(limit, newest_s=0.0), _VolumesSaid())
+            evidence = asyncio.run(_record(alone, alone.recorder, seconds, _Keeper(open_book.recorder)))
+        status = open_book.recorder.status
     result: dict[str, Any] = {
         "book": str(book),
         "bytes": evidence.heard_in_all,
@@ -153,8 +148,8 @@ def record(
         "rung": evidence.rung.word,
         "kept": status.keeping,
     }
-    if volumes is not None:
-        result["books"] = [str(path) for path in volumes.books]
+    if limit is not None:
+        result["books"] = [str(path) for path in [*open_book.volumes, book]]
     if json:
         print_document("record", result)
     if not status.keeping:
@@ -166,15 +161,22 @@ def record(
         typer.echo(f"{evidence.heard_in_all} bytes in {result['seconds']} s at {evidence.line.text}, {errors}: {book}")
 
 
-class _HasStatus(Protocol):
-    @property
-    def status(self) -> RecorderStatus: ...
+class _VolumesSaid:
+    """Names each volume, once."""
+
+    def __init__(self) -> None:
+        self._said = ""
+
+    def __call__(self, turned: Turned) -> None:
+        if turned.volume and turned.volume != self._said:
+            self._said = turned.volume
+            typer.echo(f"older bytes go into {turned.volume}", err=True)
 
 
 class _Keeper:
     """Says at once, and once, when the record is not kept, or goes on elsewhere."""
 
-    def __init__(self, kept: _HasStatus) -> None:
+    def __init__(self, kept: Recorder) -> None:
         self._kept = kept
         self._said = ""
 

@@ -18,7 +18,7 @@ from ordolex.io.own import places
 MODULE_OF = {
     "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",
     "record": "exchange", "export": "keep", "visit": "keep", "secret": "keep", "book": "keep", "lists": "lists",
-    "read": "devices", "write": "devices", "scan": "devices", "solve": "match", "match": "match", "wire": "wiring",
+    "read": "devices", "write": "devices", "scan": "scan", "solve": "match", "match": "match", "wire": "wiring",
     "wave": "wiring", "relay": "relay", "watch": "watch",
     "survey": "network", "net": "network", "bus": "wiring", "sheet": "sheets", "schema": "schemas",
 }  # fmt: skip

@@ -84,7 +84,8 @@ def watch(
         if check:
             _say_plans(chosen, book)
             return
-        broker = read_broker(publish, authority) if publish else None
+        url = publish or chosen.publish
+        broker = read_broker(url, authority) if url else None
         wishes = Wishes(for_s, until or chosen.until, fail_when, broker)
         try:
             own = Book(book)

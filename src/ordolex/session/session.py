@@ -104,6 +104,12 @@ class Session:
 
         return Talks(self.book, self.runner)
 
+    def keep_as_before(self) -> None:
+        """How long bytes stay in the book goes on as it was wanted when it was closed. Not for the screen's loop."""
+        from ordolex.session.keeping import as_before
+
+        as_before(self.book)
+
     # ---- the survey
 
     def surveyed_now(self, ports: list[PortFacts]) -> list[str]:

@@ -1,28 +1,43 @@
-"""The units of a bus: listened to first, then asked one by one."""
+"""The units of a line: listened to first, then called one by one; what was found is kept for the next time."""
 
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
+from ordolex.core.bus.roll_call import Called, Row, remembered
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.protocols.modbus.crc import frames_in
-from ordolex.io.device.modbus import Scanned, scan
+from ordolex.core.record.items import Event
+from ordolex.io.device.roll_call import Caller, call_units
 from ordolex.io.link.runner import LinkRunner
 
 _LISTEN_S = 0.8
 _MORE_S = 0.3  # behind the first bytes, so that the units can be named
 
 
-async def listen_and_scan(
-    runner: LinkRunner, framing: str, units: Sequence[int], changed: Callable[[Scanned], None]
-) -> str:
-    """Asks each unit, if nobody else speaks on the line; what speaks there, where somebody does: then nothing was sent.
-    Raises a Fault of the port."""
-    others = await _listen(runner)
-    if not others:
-        await scan(runner, framing, units, changed=changed)
-    return others
+async def listen_and_call(
+    caller: Caller, units: Sequence[str], changed: Callable[[Called], None]
+) -> tuple[list[Called], str]:
+    """Calls each unit, if nobody else speaks on the line; else nothing is sent, and what speaks there is given. Raises
+    a Fault of the port."""
+    others = await _listen(caller.runner)
+    return ([] if others else await call_units(caller, units, changed)), others
+
+
+def expected_of(events: Sequence[Event]) -> dict[str, str]:
+    """Who should be there, by the last roll-call of the link."""
+    found = next((event.detail.get("expected") for event in reversed(events)), None)
+    return {str(unit): str(identity) for unit, identity in found.items()} if isinstance(found, dict) else {}
+
+
+def keep_roll_call(runner: LinkRunner, rows: Sequence[Row], expected: Mapping[str, str], asked: str) -> None:
+    """Into the record. Who should be there next time: who was expected, else who answered rightly."""
+    known = {**expected, **{u: i for u, i in remembered(rows).items() if not expected or u in expected}}
+    said = ", ".join(f"{row.called.unit} {row.standing.value}" for row in rows) or "nobody answered"
+    found = [[row.called.unit, row.called.said] for row in rows]
+    detail: dict[str, object] = {"asked": asked, "expected": known, "found": found}
+    runner.note("scan", f"roll-call: {said}", detail)
 
 
 async def _listen(runner: LinkRunner) -> str:

@@ -15,6 +15,7 @@ from ordolex.io.book.book import Book
 from ordolex.io.link.hub import Hub
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own import sheets
+from ordolex.io.watch.listening import Far, Listening
 from ordolex.io.watch.publish import Publisher, read_broker
 from ordolex.io.watch.running import RunningRound
 from ordolex.io.watch.watch import Told, Watch
@@ -39,6 +40,7 @@ class Watches:
                 continue
             self.ran = name if running else self.ran
         self.running: RunningRound | None = None
+        self.listening: Listening | None = None
         self.happened: list[tuple[str, Change]] = []
 
     def __iter__(self) -> Iterator[Round]:
@@ -71,6 +73,7 @@ class Watches:
         """Runs a round; one that runs is stopped before. Raises a Fault for a broker that cannot be."""
         round_ = self._rounds[name]
         site = round_.site or self._book.reader.site()
+        broker = broker or round_.publish
         publisher = Publisher(read_broker(broker), site, self._book) if broker else None
         records = {
             link.name: self._link_for(link.endpoint, link.name, link.line, "round", link.sheet) for link in round_.link
@@ -109,8 +112,27 @@ class Watches:
         if running is not None:
             await running.stop()
 
+    # ---- what others publish
+
+    def listen_to(self, url: str) -> None:
+        """From now on, this broker; none for an empty one. Not for the screen's loop. Raises a Fault."""
+        listening = Listening(read_broker(url)) if url else None
+        before, self.listening = self.listening, listening
+        if before is not None:
+            before.stop()
+        if listening is not None:
+            listening.start()
+
+    def is_there(self, far: Far) -> bool:
+        """Whether the site that published it says that it is there: what it left behind is not of now."""
+        if self.listening is None:
+            return False
+        return any(one.site == far.site and not one.item and one.quality == "online" for one in self.listening.all)
+
     async def leave(self) -> None:
         """The program ends: what runs goes on at the next start, if the technician wants."""
+        if self.listening is not None:
+            self.listening.stop()
         if self.running is not None:
             await self.running.stop(for_good=False)
 

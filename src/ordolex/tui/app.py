@@ -130,6 +130,7 @@ class OrdolexApp(App[None]):
             self.desks[desk.word] = desk
         arriving.building = False
         remind_of_addresses(self)
+        await asyncio.to_thread(self.session.keep_as_before)
         if arriving.then is not None:
             arriving.then()
             return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from typing import Any
 
@@ -18,6 +19,8 @@ from ordolex.core.watch.derived import trouble_with
 from ordolex.core.watch.limits import Limits
 
 SHORTEST_S, LONGEST_S = 0.02, 7 * 86_400.0
+LARGEST = 4 << 20
+"""Characters of a round file."""
 
 
 class RoundError(ValueError):
@@ -140,13 +143,25 @@ class Kept(Part):
 
 
 class Round(Part):
+    """publish  a broker that its values and events go to, whenever it runs; none where left out"""
+
     name: Words
     site: str = ""
     link: list[RoundLink] = []
     item: list[RoundItem] = Field(min_length=1, max_length=2000)
     until: str = ""
+    publish: str = ""
     alarm: Alarm = Alarm()
     keep: Kept = Kept()
+
+    @field_validator("publish")
+    @classmethod
+    def _is_a_broker(cls, value: str) -> str:
+        if value and not re.fullmatch(r"mqtts?://(\[[0-9A-Fa-f:.]+\]|[^\s/@:]+)(:\d{1,5})?/?", value):
+            raise ValueError(
+                f"{value[:60]!r} is no broker: write mqtt://host:1883 or mqtts://host:8883; no password in it"
+            )
+        return value
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Round:
@@ -178,6 +193,8 @@ class Round(Part):
 
 def read_round(text: str, file: str) -> Round:
     """Raises RoundError."""
+    if len(text) > LARGEST:
+        raise RoundError(f"{file} has {len(text)} characters; a round has at most {LARGEST}")
     try:
         found = Round.model_validate(tomllib.loads(text))
     except tomllib.TOMLDecodeError as error:

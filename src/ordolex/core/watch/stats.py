@@ -86,3 +86,54 @@ def compared(before: Sequence[float | None], after: Sequence[float | None]) -> C
     assert one.deviation is not None and two.deviation is not None
     error = math.sqrt(one.deviation**2 / one.independent + two.deviation**2 / two.independent)
     return Compared(one, two, two.mean - one.mean, 2 * error)
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """Two instruments at the same times: how many of the other's values had one of ours beside them, and how far ours
+    lie above them."""
+
+    count: int
+    alone: int
+    mean: float | None
+    deviation: float | None
+    largest: float | None
+
+    @property
+    def words(self) -> str:
+        if self.mean is None or self.largest is None or self.deviation is None:
+            return f"at none of {self.alone} times have both a value"
+        rest = f"; {self.alone} times stand alone" if self.alone else ""
+        return (
+            f"{self.mean:+.4g} at the mean of {self.count} times, ±{2 * self.deviation:.3g} (two deviations),"
+            f" {self.largest:+.4g} at most{rest}"
+        )
+
+
+def beside(own: Sequence[tuple[int, float]], other: Sequence[tuple[int, float]], apart_us: int) -> Beside:
+    """Own values less the other's, at the other's times: on the straight line between the two own values around it,
+    where those are at most `apart_us` apart. Both are (µs, value) in the order of time."""
+    differences, alone, place = [], 0, 0
+    for at_us, value in other:
+        while place < len(own) and own[place][0] < at_us:
+            place += 1
+        here = _between(own, place, at_us, apart_us)
+        if here is None:
+            alone += 1
+        else:
+            differences.append(here - value)
+    if not differences:
+        return Beside(0, alone, None, None, None)
+    found = figures(differences)
+    return Beside(len(differences), alone, found.mean, found.deviation, max(differences, key=abs))
+
+
+def _between(own: Sequence[tuple[int, float]], place: int, at_us: int, apart_us: int) -> float | None:
+    if place < len(own) and own[place][0] == at_us:
+        return own[place][1]
+    if not 0 < place < len(own):
+        return None
+    (before_us, before), (after_us, after) = own[place - 1], own[place]
+    if after_us - before_us > apart_us:
+        return None
+    return before + (after - before) * (at_us - before_us) / (after_us - before_us)

@@ -6,6 +6,7 @@ import json
 import os
 import sqlite3
 import threading
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import astuple, replace
 from pathlib import Path
@@ -23,6 +24,7 @@ from ordolex.io.system.files import private_file, private_folder
 
 if TYPE_CHECKING:
     from ordolex.core.relay.plan import RelayPlan
+    from ordolex.io.book.turning import Keeping, Turned, Turner
     from ordolex.io.book.values import Item
 
 _LOOKED_THROUGH = 32 << 20
@@ -35,6 +37,8 @@ class Book:
     def __init__(self, path: Path, site: str = "") -> None:
         self.path = path
         self._closed = False
+        self._keepings: dict[str, Keeping] = {}
+        self._turner: Turner | None = None
         _make_folder(path)
         self._lock = BookLock(path)
         try:
@@ -172,6 +176,35 @@ class Book:
             return dict(rows)
 
         return self._do(work)  # type: ignore[no-any-return]
+
+    # ---- older bytes
+
+    def keep(self, who: str, keeping: Keeping | None, told: Callable[[Turned], None] = lambda turned: None) -> None:
+        """What is kept in this book, and how long, as `who` wants it from now on; None: no longer. `told` is called, in
+        the recorder's thread, when something went."""
+        from ordolex.io.book.turning import Turner, together
+
+        if keeping is None:
+            self._keepings.pop(who, None)
+        else:
+            self._keepings[who] = keeping
+        if not self._keepings:
+            self.recorder.upkeep = None
+            return
+        turner = self._turner = Turner(self.path, together(self._keepings.values()))
+
+        def turn(connection: sqlite3.Connection) -> bool:
+            turned = turner.turn(connection, utc_us())
+            if turned.words:
+                told(turned)
+            return turned.more
+
+        self.recorder.upkeep = turn
+
+    @property
+    def volumes(self) -> list[Path]:
+        """Books beside this one that older bytes went into, since it was opened; oldest first."""
+        return list(self._turner.volumes) if self._turner is not None else []
 
     def _do(self, work: Any) -> Any:
         try:

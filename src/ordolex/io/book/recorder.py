@@ -63,6 +63,7 @@ class Read:
 
 
 Entry = Chunk | Event | Read
+_UPKEEP_S = 0.25
 
 
 class Recorder:
@@ -88,6 +89,9 @@ class Recorder:
         self._moved = ""
         self._looked_at = 0.0
         self._file: tuple[int, int] | None = _identity(path)
+        self.upkeep: Callable[[sqlite3.Connection], bool] | None = None
+        """Done now and then in a transaction of its own; whether there is more to do at once."""
+        self._upkeep_at = 0.0
         self.page_limit: int | None = None  # tests set it to play a full disk
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._thread.start()
@@ -169,7 +173,8 @@ class Recorder:
             items, self._queue = self._queue, deque()
             self._newest.clear()
             taken, overhead = self._waiting, self._overhead
-        if not items and not self._calls and not self._why and not self._is_time_to_look():
+        due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
+        if not items and not self._calls and not self._why and not due and not self._is_time_to_look():
             return
         try:
             self._look_after_file()
@@ -188,6 +193,22 @@ class Recorder:
         if self._why:
             self._works_again()
         self._do_calls(connection)
+        if due:
+            self._do_upkeep(connection)
+
+    def _do_upkeep(self, connection: sqlite3.Connection) -> None:
+        assert self.upkeep is not None
+        more = False
+        try:
+            connection.execute("BEGIN IMMEDIATE")
+            more = self.upkeep(connection)
+            connection.execute("COMMIT")
+        except (sqlite3.Error, OSError):  # such as a full disk: what is recorded says so, and this is tried again
+            if connection.in_transaction:
+                connection.rollback()
+        self._upkeep_at = time.monotonic() + (0.0 if more else _UPKEEP_S)
+        if more:
+            self._wake.set()
 
     def _is_time_to_look(self) -> bool:
         return time.monotonic() - self._looked_at > _LOOK_S

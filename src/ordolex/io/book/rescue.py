@@ -13,12 +13,17 @@ from typing import Any
 
 from ordolex.io.book.book import make_book
 from ordolex.io.book.rows import LAST_US
+from ordolex.io.book.values import ITEM_BITS, ValueWriter
 from ordolex.io.system.faults import BookFault, Fault
 
 _MAGIC = b"SQLite format 3\x00"
 _PAGE_SIZE = (8192).to_bytes(2)
 _GIVE_UP_AFTER = 1 << 20
 """Ids without a readable row after which a table is taken to have ended."""
+_GAP_MS = 1 << 37
+"""Values are kept by item and millisecond: one that is later than its neighbour by more than four years is none."""
+_ALL_MS = 1 << (ITEM_BITS - 1)
+_LAST_ID = (1 << 63) - 1
 _TABLES = {
     "site": "name, created_utc_us",
     "visit": "id, started_utc_us, started_mono_us, ended_utc_us, program",
@@ -117,7 +122,7 @@ def _save(old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns:
     if not wanted:
         return  # a book from before there was such a table
     marks = ", ".join("?" * len(wanted))
-    for row in _rows(old, table, ", ".join(wanted), done):
+    for row in _spanned(old, new, table, ", ".join(wanted), done):
         try:
             added = new.execute(f"INSERT OR IGNORE INTO {table} ({', '.join(wanted)}) VALUES ({marks})", row).rowcount
         except sqlite3.Error:
@@ -141,16 +146,32 @@ def _columns_there(old: sqlite3.Connection, table: str, columns: str) -> list[st
     return [name for name in columns.split(", ") if not there or name in there]
 
 
-def _rows(old: sqlite3.Connection, table: str, columns: str, done: Rescued) -> Iterator[tuple[Any, ...]]:
-    """Every row that can be read, as they lie in the file; where one cannot, from the next id on that can. In a damaged
-    file ids come in any order and rows come twice: what counts as progress is a higher id not far from the last one."""
-    last, step = -1, 1
-    while step <= _GIVE_UP_AFTER:
+def _spanned(
+    old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns: str, done: Rescued
+) -> Iterator[tuple[Any, ...]]:
+    """The rows of a table; those that are kept by item and time item by item, for their ids lie far apart."""
+    if table not in ("value", "minute", "hour"):
+        yield from _rows(old, table, columns, done, (-1, _LAST_ID), _GIVE_UP_AFTER, _GIVE_UP_AFTER)
+        return
+    for (item,) in new.execute("SELECT id FROM item ORDER BY id").fetchall():
+        first, last = ValueWriter.keys_of(item)
+        yield from _rows(old, table, columns, done, (first - 1, last), _GAP_MS, _ALL_MS)
+
+
+def _rows(
+    old: sqlite3.Connection, table: str, columns: str, done: Rescued, span: tuple[int, int], near: int, reach: int
+) -> Iterator[tuple[Any, ...]]:
+    """Every row of a span of ids that can be read, as they lie in the file; where one cannot, from the next id on that
+    can, up to `reach` behind. In a damaged file ids come in any order and rows come twice: what counts as progress is a
+    higher id that is `near` the last one, wherever the first is."""
+    (last, end), step, some = span, 1, near == reach
+    sql = f"SELECT rowid, {columns} FROM {table} WHERE rowid > ? AND rowid <= ? ORDER BY rowid"
+    while step <= reach:
         highest, whole = last, False
         try:
-            for row in old.execute(f"SELECT rowid, {columns} FROM {table} WHERE rowid > ? ORDER BY rowid", (last,)):
-                if highest < row[0] <= highest + _GIVE_UP_AFTER:
-                    highest = row[0]
+            for row in old.execute(sql, (last, end)):
+                if row[0] > highest and (row[0] <= highest + near or not some):
+                    highest, some = row[0], True
                 if _is_whole(table, row[1:]):
                     yield row[1:]
                 else:

@@ -1,24 +1,46 @@
 """Weeks in one book: older bytes go into volumes beside it, and values that are old enough leave; summaries stay.
 
 It is done in the recorder's thread, a piece at a time, so that nobody waits long. A volume is a book of its own, whole
-before the bytes leave this one: whoever is killed in between finds them in both, never in none.
+before the bytes leave this one: whoever is killed in between finds them in both, never in none, and the next turn takes
+them out of this one.
 """
 
 from __future__ import annotations
 
+import re
 import sqlite3
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.io.book.book import make_book
-from ordolex.io.book.values import key_of
-from ordolex.io.book.volumes import Limit
+from ordolex.io.book.values import ValueWriter, key_of
+from ordolex.io.system.faults import Fault
 
 _PIECE = 5000
 """Rows that are moved or dropped at once."""
-_NEWEST_US = 60_000_000
-"""The last minute stays: it is what is being looked at."""
 _DAY_US = 86_400_000_000
+_UNITS = {"KB": 1000, "MB": 1000**2, "GB": 1000**3}
+_TIMES = {"MIN": 60.0, "H": 3600.0, "D": 86_400.0}
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """bytes recorded, or seconds, after which older bytes go into the next volume; one of the two"""
+
+    count: int | None = None
+    seconds: float | None = None
+
+
+def read_limit(text: str) -> Limit:
+    """`500MB`, `2GB`, `24h`, `30min`, `7d`. Raises a Fault."""
+    found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([A-Za-z]+)", text.strip())
+    unit = found[2].upper() if found else ""
+    if found is None or float(found[1]) <= 0 or unit not in _UNITS | _TIMES:
+        raise Fault(f"{text[:20]!r} is no size or time", "write such as 500MB, 2GB, 24h or 7d")
+    if unit in _UNITS:
+        return Limit(count=max(1, round(float(found[1]) * _UNITS[unit])))
+    return Limit(seconds=float(found[1]) * _TIMES[unit])
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,11 +48,22 @@ class Keeping:
     """limit        bytes recorded, or seconds, after which older bytes go into the next volume
     bytes_days   bytes older than this are dropped; None: never
     values_days  values older than this are dropped; None: never
+    newest_s     what is younger than this stays here: it is what is being looked at
     """
 
     limit: Limit | None = None
     bytes_days: float | None = None
     values_days: float | None = None
+    newest_s: float = 60.0
+
+
+def together(wanted: Iterable[Keeping]) -> Keeping:
+    """What several want of one book: the first limit that is given, and the shortest of each time."""
+    every = list(wanted)
+    limit = next((one.limit for one in every if one.limit is not None), None)
+    bytes_days = min((one.bytes_days for one in every if one.bytes_days is not None), default=None)
+    values_days = min((one.values_days for one in every if one.values_days is not None), default=None)
+    return Keeping(limit, bytes_days, values_days, max((one.newest_s for one in every), default=60.0))
 
 
 @dataclass(slots=True)
@@ -56,18 +89,25 @@ class Turned:
 
 
 class Turner:
-    """Call `turn` now and then on the recorder's connection, in a transaction. `now_us` is UTC."""
+    """Call `turn` now and then on the recorder's connection, in a transaction. `now_us` is UTC. `volumes` are those
+    that it made, oldest first."""
 
     def __init__(self, book: Path, keeping: Keeping) -> None:
         self._book, self._keeping = book, keeping
         self._upto: int | None = None
         self._volume: Path | None = None
+        self._counted = 0  # the newest piece whose bytes are in `_size`
+        self._size = 0
+        self._looked_for_doubles = False
+        self.volumes: list[Path] = []
 
     def turn(self, connection: sqlite3.Connection, now_us: int) -> Turned:
         done = Turned()
         if self._upto is None and self._is_due(connection, now_us):
-            row = connection.execute("SELECT max(id) FROM chunk WHERE utc_us < ?", (now_us - _NEWEST_US,)).fetchone()
+            before = now_us - round(self._keeping.newest_s * 1e6)
+            row = connection.execute("SELECT max(id) FROM chunk WHERE utc_us <= ?", (before,)).fetchone()
             if row[0] is not None:
+                self._drop_doubles(connection)
                 self._upto, self._volume = int(row[0]), self._next_volume(connection)
         if self._upto is not None and self._volume is not None:
             self._move(connection, self._volume, done)
@@ -76,6 +116,8 @@ class Turner:
             sql = "DELETE FROM chunk WHERE id IN (SELECT id FROM chunk WHERE utc_us < ? ORDER BY id LIMIT ?)"
             done.dropped = connection.execute(sql, (before, _PIECE)).rowcount
             done.more |= done.dropped == _PIECE
+            if done.dropped:
+                self._counted = self._size = 0
         if self._keeping.values_days is not None:
             self._drop_values(connection, now_us - round(self._keeping.values_days * _DAY_US), done)
         return done
@@ -87,12 +129,43 @@ class Turner:
         if limit.seconds is not None:
             row = connection.execute("SELECT utc_us FROM chunk ORDER BY id LIMIT 1").fetchone()
             return row is not None and now_us - row[0] > limit.seconds * 1e6
-        (size,) = connection.execute("SELECT coalesce(sum(length(data)), 0) FROM chunk").fetchone()
-        return limit.count is not None and size > limit.count
+        size, newest = connection.execute(
+            "SELECT coalesce(sum(length(data)), 0), max(id) FROM chunk WHERE id > ?", (self._counted,)
+        ).fetchone()
+        self._size += size
+        self._counted = self._counted if newest is None else newest
+        return limit.count is not None and self._size > limit.count
+
+    def _drop_doubles(self, connection: sqlite3.Connection) -> None:
+        """Who was killed between the two steps of a move has the same pieces here and in the newest volume."""
+        if self._looked_for_doubles:
+            return
+        self._looked_for_doubles = True
+        number, newest = 1, None
+        while (path := self._path(number)).exists():
+            number, newest = number + 1, path
+        (first,) = connection.execute("SELECT min(id) FROM chunk").fetchone()
+        if newest is None or first is None:
+            return
+        try:
+            volume = sqlite3.connect(f"{newest.absolute().as_uri()}?mode=ro", uri=True)
+            try:
+                rows = volume.execute(
+                    "SELECT id, utc_us, mono_us, data FROM chunk WHERE id >= ? ORDER BY id LIMIT ?", (first, 2 * _PIECE)
+                ).fetchall()
+            finally:
+                volume.close()
+        except sqlite3.Error:
+            return  # it is no volume of ours, or damaged: then nothing is taken for a double
+        sql = "DELETE FROM chunk WHERE id = ? AND utc_us = ? AND mono_us = ? AND data = ?"
+        connection.executemany(sql, rows)
+
+    def _path(self, number: int) -> Path:
+        return self._book.with_name(f"{self._book.stem}.{number}{self._book.suffix}")
 
     def _next_volume(self, connection: sqlite3.Connection) -> Path:
         number = 1
-        while (path := self._book.with_name(f"{self._book.stem}.{number}{self._book.suffix}")).exists():
+        while (path := self._path(number)).exists():
             number += 1
         (site,) = connection.execute("SELECT name FROM site").fetchone() or (self._book.stem,)
         make_book(path, site)
@@ -103,6 +176,7 @@ class Turner:
                     marks = ", ".join("?" * len(rows[0]))
                     volume.executemany(f"INSERT OR IGNORE INTO {table} VALUES ({marks})", rows)
         volume.close()
+        self.volumes.append(path)
         return path
 
     def _move(self, connection: sqlite3.Connection, path: Path, done: Turned) -> None:
@@ -110,6 +184,7 @@ class Turner:
         rows = connection.execute("SELECT * FROM chunk WHERE id <= ? ORDER BY id LIMIT ?", (upto, _PIECE)).fetchall()
         if not rows:
             self._upto = self._volume = None
+            self._size = self._counted = 0
             return
         volume = sqlite3.connect(path)
         try:
@@ -124,7 +199,7 @@ class Turner:
 
     def _drop_values(self, connection: sqlite3.Connection, before_us: int, done: Turned) -> None:
         for (item,) in connection.execute("SELECT id FROM item").fetchall():
-            first, last = key_of(item, 0), key_of(item, before_us)
+            first, last = ValueWriter.keys_of(item)[0], key_of(item, before_us)
             sql = "DELETE FROM value WHERE key IN (SELECT key FROM value WHERE key BETWEEN ? AND ? LIMIT ?)"
             count = connection.execute(sql, (first, last, _PIECE)).rowcount
             done.values += count

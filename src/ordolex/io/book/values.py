@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Container, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +20,10 @@ ITEM_BITS = 42
 _TIME = (1 << ITEM_BITS) - 1
 MINUTE_MS, HOUR_MS = 60_000, 3_600_000
 _MOST_DECIMALS = 9
+IMPORTED = "imported: "
+"""The name of a round whose values another instrument wrote begins so."""
+UNFINISHED = " (not whole)"
+"""An import that did not come to its end says so behind its name."""
 _MINUTES_UP_TO_S = 10.0
 """Items that are asked more rarely have no summaries by minute: they would be larger than the values."""
 
@@ -72,23 +76,23 @@ class ValueWriter:
         self._items: dict[int, tuple[int, float]] = {}
         self._newest: dict[int, int] = {}
 
+    @staticmethod
+    def keys_of(item: int) -> tuple[int, int]:
+        """The first and the last key that values of an item can have."""
+        return item << ITEM_BITS, item << ITEM_BITS | _TIME
+
     def write(self, connection: sqlite3.Connection, samples: Iterable[Sample]) -> None:
         """In the caller's transaction."""
-        rows: list[tuple[int, Any, int]] = []
+        rows: dict[int, tuple[Any, int]] = {}
         parts: dict[tuple[str, int], list[float]] = {}
         for sample in samples:
             decimals, every_s = self._known(connection, sample)
-            key = key_of(sample.item, sample.utc_us)
-            newest = self._newest.get(sample.item)
-            if (
-                newest is not None and newest - 1000 < key <= newest
-            ):  # two in one millisecond stand one behind the other
-                key = newest + 1
-            self._newest[sample.item] = key
-            rows.append((key, _packed(sample.value, decimals), int(sample.quality)))
+            key = self._free_key(connection, sample, rows)
+            rows[key] = (_packed(sample.value, decimals), int(sample.quality))
             _summed(parts, sample, key, minutes=every_s <= _MINUTES_UP_TO_S)
-        # a clock that was set back comes upon keys that are there: what was kept first stays
-        connection.executemany("INSERT OR IGNORE INTO value (key, value, quality) VALUES (?, ?, ?)", rows)
+        connection.executemany(
+            "INSERT INTO value (key, value, quality) VALUES (?, ?, ?)", [(key, *row) for key, row in rows.items()]
+        )
         for table in ("minute", "hour"):
             connection.executemany(
                 f"INSERT INTO {table} (key, count, missing, low, high, total, squares) VALUES (?, ?, ?, ?, ?, ?, ?)"
@@ -103,6 +107,21 @@ class ValueWriter:
                 ],
             )
 
+    def _free_key(self, connection: sqlite3.Connection, sample: Sample, taken: Container[int]) -> int:
+        """Its millisecond, or the next one that is free: two in one stand one behind the other, and a clock that was
+        set back comes upon times that are there."""
+        key = key_of(sample.item, sample.utc_us)
+        newest = self._newest.get(sample.item)
+        if newest is None:
+            row = connection.execute(
+                "SELECT max(key) FROM value WHERE key BETWEEN ? AND ?", self.keys_of(sample.item)
+            ).fetchone()
+            newest = -1 if row[0] is None else int(row[0])
+        while key <= newest and (key in taken or _is_there(connection, key)):
+            key += 1
+        self._newest[sample.item] = max(key, newest)
+        return key
+
     def _known(self, connection: sqlite3.Connection, sample: Sample) -> tuple[int, float]:
         known = self._items.get(sample.item)
         if known is None:
@@ -112,6 +131,10 @@ class ValueWriter:
             known = self._items[sample.item] = (_decimals(float(sample.value)), known[1])
             connection.execute("UPDATE item SET decimals = ? WHERE id = ?", (known[0], sample.item))
         return known
+
+
+def _is_there(connection: sqlite3.Connection, key: int) -> bool:
+    return connection.execute("SELECT 1 FROM value WHERE key = ?", (key,)).fetchone() is not None
 
 
 def _decimals(value: float) -> int:
@@ -185,13 +208,13 @@ class Values:
         decimals = self._decimals_of(item)
         rows = self._file.read(
             "SELECT key, value, quality FROM value WHERE key BETWEEN ? AND ? ORDER BY key DESC LIMIT ?",
-            (item << ITEM_BITS, item << ITEM_BITS | _TIME, count),
+            (*ValueWriter.keys_of(item), count),
         ).fetchall()
         return [Sample(item, (k & _TIME) * 1000, _unpacked(v, decimals), Quality(q)) for k, v, q in reversed(rows)]
 
     def ends(self, item: int) -> tuple[int, int] | None:
         """When the first and the last value came."""
-        span = (item << ITEM_BITS, item << ITEM_BITS | _TIME)
+        span = ValueWriter.keys_of(item)
         found = [
             row[0]
             for way in ("", " DESC")

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Ended
@@ -200,50 +199,3 @@ def write_request(register: Register, value: Setting) -> bytes:
     if len(values) == 1:
         return pdu.write_register(place.address, values[0])
     return pdu.write_registers(place.address, values)
-
-
-@dataclass(frozen=True, slots=True)
-class Scanned:
-    """One unit of a scan. `answer` says what came; empty for silence."""
-
-    unit: int
-    answer: str
-    ms: float | None
-    right: bool
-
-
-async def scan(
-    runner: LinkRunner,
-    framing: str,
-    units: Iterable[int],
-    timeout_s: float = 0.3,
-    changed: Callable[[Scanned], None] = lambda one: None,
-) -> list[Scanned]:
-    """Asks each unit for one register, which changes nothing; an exception is as good an answer as a value. Where
-    answers turn out to come after the time-out, the silent ones are asked once more, with the time measured."""
-    found: dict[int, Scanned] = {}
-    numbers = [number for number in units if number]  # 0 is a broadcast: nobody answers it
-    for number in numbers:
-        found[number] = await _scan_one(runner, framing, number, timeout_s, last=number == numbers[-1])
-        changed(found[number])
-    late = runner.late
-    if late is not None and late.enough_s > timeout_s:
-        for number in [number for number in numbers if not found[number].right]:
-            again = await _scan_one(runner, framing, number, late.enough_s, last=True)
-            if again.answer:
-                found[number] = again
-                changed(again)
-    return list(found.values())
-
-
-async def _scan_one(runner: LinkRunner, framing: str, number: int, timeout_s: float, *, last: bool) -> Scanned:
-    unit = ModbusUnit(runner, framing, number, Bus(timeout_s=timeout_s, retries=0))
-    unit.waits_for_late = last
-    try:
-        reply, _, ms = await unit.exchange(pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?", 0)
-    except Trouble as trouble:
-        said = "" if trouble.outcome is Outcome.SILENT else trouble.words
-        if "check" in said or "breaks off" in said or "no answer" in said:
-            said += "; two units with one address sound like this"
-        return Scanned(number, said, None, False)
-    return Scanned(number, reply.words, ms, True)

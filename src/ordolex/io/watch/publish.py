@@ -121,7 +121,7 @@ class Publisher:
         self._stopping = threading.Event()
         self._catching_up = False
         self._count = 0
-        self._left = 0
+        self._left = -1  # not looked yet
         client = self._client
         client.on_connect, client.on_disconnect, client.on_publish = self._on_connect, self._on_left, self._on_confirmed
         client.on_connect_fail = self._on_no_connection
@@ -150,7 +150,7 @@ class Publisher:
     @property
     def waiting(self) -> int:
         """Messages that the broker has not confirmed, as far as was looked."""
-        return self._left
+        return max(0, self._left)
 
     @property
     def words(self) -> str:
@@ -158,10 +158,16 @@ class Publisher:
         if self._connected.is_set() and not self._trouble:
             silent_s = time.monotonic() - self._heard_s
             if self._waiting and silent_s > _SILENT_S:
-                return f"{where} has confirmed nothing for {silent_s:.0f} s; {self._left} messages wait in the book"
-            rest = f", {self._left} wait" if self._left else ""
-            return f"{where}: {self._count} messages confirmed{rest}"
-        return f"{where}: {self._trouble or 'not connected'}; {self._left} messages wait in the book"
+                return f"{where} has confirmed nothing for {silent_s:.0f} s{self._waits}"
+            rest = f", {self._left} wait{'s' * (self._left == 1)}" if self._left > 0 else ""
+            return f"{where}: {self._count} message{'s' * (self._count != 1)} confirmed{rest}"
+        return f"{where}: {self._trouble or 'not connected'}{self._waits}"
+
+    @property
+    def _waits(self) -> str:
+        if self._left < 0:
+            return ""
+        return f"; {self._left} message{'s wait' if self._left != 1 else ' waits'} in the book"
 
     # ---- in the client's thread
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import sqlite3
 from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -13,18 +12,15 @@ from ordolex.core.watch.limits import Change
 from ordolex.core.watch.resolve import resolved
 from ordolex.core.watch.round import Round, RoundLink
 from ordolex.io.book.book import Book
-from ordolex.io.book.turning import Keeping, Turned, Turner
+from ordolex.io.book.turning import Keeping, Turned, read_limit
 from ordolex.io.book.values import Item
-from ordolex.io.book.volumes import read_limit
 from ordolex.io.link.runner import LinkRunner
-from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.watch.outside import Outside
 from ordolex.io.watch.publish import Publisher
 from ordolex.io.watch.watch import Told, Watch
 
 _TRY_AGAIN_S = 2.0
-_TURN_S = 30.0
 
 Ready = Callable[[RoundLink], Awaitable[tuple[int, LinkRunner]]]
 """Gives the number of a link in the book, and who runs it, its port open or not."""
@@ -73,23 +69,17 @@ class RunningRound:
             self.publisher.start()
         self.book.round_runs(whole.name, True)
         if keeping != Keeping():
-            self._opening.append(loop.create_task(self._turn_on(Turner(self.book.path, keeping))))
+            self.book.keep("round", keeping, self._turned(loop))
         return self.watch
 
-    async def _turn_on(self, turner: Turner) -> None:
-        """Older bytes and values leave the book, for as long as the round runs."""
-        while True:
-            done = await asyncio.to_thread(self._turn, turner)
-            if done is not None and done.words and not done.more and self.watch is not None:
-                self.watch.note(done.words)
-            await asyncio.sleep(_TURN_S if done is None or not done.more else 0.0)
+    def _turned(self, loop: asyncio.AbstractEventLoop) -> Callable[[Turned], None]:
+        """Says in the record what went; it is called in the recorder's thread."""
 
-    def _turn(self, turner: Turner) -> Turned | None:
-        try:
-            done: Turned = self.book.recorder.call(lambda c: turner.turn(c, utc_us())).result(timeout=60)
-        except (sqlite3.Error, OSError, TimeoutError):
-            return None  # the recorder says what is wrong with the disk; it is tried again
-        return done
+        def told(turned: Turned) -> None:
+            if not turned.more:
+                loop.call_soon_threadsafe(_remark, self, turned.words)
+
+        return told
 
     async def _open(self, name: str, runner: LinkRunner) -> None:
         """Until it stands; one that is lost later comes back by itself."""
@@ -112,6 +102,7 @@ class RunningRound:
         for task in self._opening:
             with contextlib.suppress(asyncio.CancelledError):
                 await task
+        self.book.keep("round", None)
         if self.watch is not None:
             await self.watch.stop()
         if self.publisher is not None:

@@ -41,18 +41,18 @@ class Source:
         heard: Callable[[Results, float], None],
     ) -> None:  # fmt: skip
         self._runner, self._sheet, self._heard = runner, sheet, heard
-        self._speaks = sheet.speaks if sheet is not None else _guessed(round_, link)
+        self.speaks = sheet.speaks if sheet is not None else _guessed(round_, link)
         self._unit = unit if unit >= 0 else sheet.bus.unit if sheet is not None else 1
         self._items = {item.name: item for item in round_.item if item.link == link}
         self._hearing = [item for item in self._items.values() if item.hear]
-        self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self._speaks == "at")
+        self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self.speaks == "at")
         self._text.waits_for_late = False
         self._line = bytearray()
         self._questions: dict[str, Question] = {}
         self.took_s: float | None = None
         """How long the last answer took until its last byte; None where there was none."""
         gap = sheet.bus.gap if sheet is not None else 8
-        self.polls = polls_of(round_, link, self._speaks, self._to_send, self._unit, gap)
+        self.polls = polls_of(round_, link, self.speaks, self._to_send, self._unit, gap)
 
     def _to_send(self, item: RoundItem) -> tuple[bytes, int]:
         data = to_bytes(item.ask) if item.ask else f"{item.read}".encode()

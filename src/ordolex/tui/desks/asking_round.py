@@ -5,9 +5,11 @@ from __future__ import annotations
 
 import asyncio
 
+from ordolex.core.bus.units import with_unit
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.sheet.fields import ValueField
 from ordolex.core.sheet.parameters import Bus
-from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.extract import split
 from ordolex.core.watch.round import Round, RoundItem
@@ -17,6 +19,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import Fault
 from ordolex.session.watches import link_of
 from ordolex.tui.desks.at import At
+from ordolex.tui.desks.roll_call import Taken
 from ordolex.tui.readings import bytes_reading, repeat_reading
 from ordolex.tui.widgets.prompts import Pick
 
@@ -46,9 +49,50 @@ async def of_question(at: At, link: LinkRecord, runner: LinkRunner) -> Round | N
     except (Trouble, Fault) as error:
         at.say(f"{visible_text(asked)}: {error}; nothing is asked again", "unsure")
         return None
+    words = await _named(at, visible_text(asked), text)
+    if words is None:
+        return None
+    name, fields = words
+    items = [
+        RoundItem(
+            name=wanted, link=link.name, ask=asked, value=field, unit=field.unit, every_s=int(every) / 1000,
+            timeout_s=_timeout_s(every),
+        )
+        for wanted, field in fields.items()
+    ]  # fmt: skip
+    return Round(name=name, site=at.session.site, link=[link_of(link)], item=items)
+
+
+async def of_units(at: At, link: LinkRecord, taken: Taken) -> Round | None:
+    """The question of a roll-call to all that answered: each unit's columns under the names given once. None where it
+    was left."""
+    every = await at.line("How often each is asked, in ms", "1000", repeat_reading, "F7 Watch shows the values")
+    if every is None:
+        return None
+    words = await _named(at, f"unit {visible_text(taken.right[0].unit)}", taken.right[0].said)
+    if words is None:
+        return None
+    name, fields = words
+    items = [
+        RoundItem(
+            name=f"{one.unit} {wanted}", link=link.name, ask=named(with_unit(taken.template, one.unit)), value=field,
+            unit=field.unit, every_s=int(every) / 1000, timeout_s=_timeout_s(every),
+        )
+        for one in taken.right
+        for wanted, field in fields.items()
+    ]  # fmt: skip
+    return Round(name=name, site=at.session.site, link=[link_of(link)], item=items)
+
+
+def _timeout_s(every_ms: str) -> float:
+    return max(0.5, min(5.0, int(every_ms) / 1000))
+
+
+async def _named(at: At, what: str, text: str) -> tuple[str, dict[str, ValueField]] | None:
+    """An answer split into columns, which the technician names, and a name for the round."""
     found = split(text)
     if not found:
-        at.say(f"{visible_text(asked)}: nothing in the answer can be a value", "unsure")
+        at.say(f"{what}: nothing in the answer can be a value", "unsure")
         return None
     shown = [f"{field.name}: {visible_text(str(one.value))} {field.unit}" for field, one in found]
     names = await at.line(
@@ -59,15 +103,8 @@ async def of_question(at: At, link: LinkRecord, runner: LinkRunner) -> Round | N
     name = await name_of(at) if names is not None else None
     if names is None or name is None:
         return None
-    items = [
-        RoundItem(
-            name=wanted, link=link.name, ask=asked, value=field.model_copy(update={"name": wanted}), unit=field.unit,
-            every_s=int(every) / 1000, timeout_s=max(0.5, min(5.0, int(every) / 1000)),
-        )
-        for wanted, (field, _) in zip(_names(names), found, strict=True)
-        if wanted != "-"
-    ]  # fmt: skip
-    return Round(name=name, site=at.session.site, link=[link_of(link)], item=items)
+    wanted = zip(_names(names), found, strict=True)
+    return name, {one: field.model_copy(update={"name": one}) for one, (field, _) in wanted if one != "-"}
 
 
 def _names(text: str) -> list[str]:

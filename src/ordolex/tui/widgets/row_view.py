@@ -45,6 +45,14 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.cursor = max(0, len(rows) - 1)
         self.rows_changed()
 
+    def show_rows_here(self, rows: Sequence[T]) -> None:
+        """Rows that came to be more or fewer; the cursor stays where it is."""
+        self._rows = rows
+        self.following = False
+        self.cursor = max(0, min(self.cursor, len(rows) - 1))
+        self._take_length()
+        self.refresh()
+
     def renew(self, rows: Sequence[T]) -> None:
         """The same rows with other contents; the cursor stays."""
         self._rows = rows
@@ -101,6 +109,12 @@ class RowView(ScrollView, Generic[T], can_focus=True):
 
     def page(self, pages: int) -> None:
         self.scroll_relative(y=pages * max(1, self.size.height - 1), animate=False, immediate=True)
+
+    def steps_by(self, key: str) -> int | None:
+        """How far a key moves the cursor; None for a key that does not, or where the view has not the keys."""
+        page = max(1, self.size.height - 1)
+        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
+        return steps.get(key) if self.has_focus else None
 
     def go_to(self, row: int) -> None:
         """Puts the cursor there and brings it into sight."""

@@ -94,11 +94,10 @@ class KeepDesk(Desk):
 
     def on_key(self, event: Key) -> None:
         view = self._view
-        page = max(1, view.size.height - 1)
-        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
-        if event.key in steps and view.has_focus:
-            if not self.timeline.go_beyond(event.key, view.cursor + steps[event.key]):
-                view.go_to(view.cursor + steps[event.key])
+        step = view.steps_by(event.key)
+        if step is not None:
+            if not self.timeline.go_beyond(event.key, view.cursor + step):
+                view.go_to(view.cursor + step)
             event.stop()
             event.prevent_default()
 

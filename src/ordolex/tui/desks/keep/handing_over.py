@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from pathlib import Path
 
 from ordolex.core.record.export import FORMS, SUFFIX, export, utc_text
@@ -12,6 +13,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import items_with
+from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name, write_new
 from ordolex.tui.desks.keep.at import KeepAt
 from ordolex.tui.readings import new_file_reading
@@ -127,3 +129,29 @@ def _file_words(text: str) -> str:
     if path.exists():
         raise ValueError(f"{path.name} is there already; choose a new name")
     return cut(f"a new file in {path.parent}", 76)
+
+
+async def rotate(at: KeepAt) -> None:
+    """At which size or age older bytes go into a volume beside the book; the newest minute and all notes stay."""
+    from ordolex.session import keeping
+
+    before = await asyncio.to_thread(keeping.rotation_of, at.session.book)
+    hint = "such as 500MB or 7d; empty: all bytes stay in this book. The newest minute and all values stay here"
+    typed = await at.line("Older bytes go into a volume beside the book at", before, _limit_reading, hint)
+    if typed is None:
+        return
+    await asyncio.to_thread(keeping.rotate, at.session.book, typed)
+    said = f"older bytes go into volumes at {typed.strip()}" if typed.strip() else "all bytes stay in this book"
+    at.say(said, "good")
+
+
+def _limit_reading(text: str) -> str:
+    from ordolex.io.book.turning import read_limit
+
+    if not text.strip():
+        return "all bytes stay in this book"
+    try:
+        limit = read_limit(text)
+    except Fault as fault:
+        raise ValueError(str(fault)) from fault
+    return f"{limit.count:,} bytes" if limit.count is not None else f"{limit.seconds or 0:g} s"

@@ -63,6 +63,13 @@ JOBS = (
         help="A mark with a word in the record, at this moment.",
         footer="mark",
     ),
+    Job(
+        "keep.rotate",
+        "Older bytes into volumes",
+        handing_over.rotate,
+        key="o",
+        help="At a size or an age: for recording over weeks.",
+    ),
     Job("keep.jump", "Jump to a time", spans.jump, key="g", help="Puts the cursor on the first row of that time."),
     Job(
         "keep.compare",

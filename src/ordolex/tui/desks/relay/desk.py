@@ -8,6 +8,7 @@ from rich.segment import Segment
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
+from textual.events import Key
 from textual.widgets import Static
 
 from ordolex.core.relay.path_runs import PathRun
@@ -159,11 +160,10 @@ class RelayDesk(Desk):
 
     # ---- moving
 
-    def on_key(self, event: Any) -> None:
-        page = max(1, self._view.size.height - 1)
-        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
-        if event.key in steps and self._view.has_focus:
-            self._view.go_to(self._view.cursor + steps[event.key])
+    def on_key(self, event: Key) -> None:
+        step = self._view.steps_by(event.key)
+        if step is not None:
+            self._view.go_to(self._view.cursor + step)
         elif event.key in ("left", "right") and self._view.has_focus:
             order = list(Shown)
             here = order.index(self._looked.shown)

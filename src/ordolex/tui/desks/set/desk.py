@@ -5,6 +5,7 @@ from __future__ import annotations
 from rich.segment import Segment
 from rich.text import Text
 from textual.app import ComposeResult
+from textual.events import Key
 from textual.widgets import Static
 
 from ordolex.core.device.settings_table import SettingRow, SettingsTable
@@ -136,12 +137,10 @@ class SetDesk(Desk):
         table = self._shown
         return table.rows[min(self._view.cursor, len(table.rows) - 1)] if table is not None and table.rows else None
 
-    def on_key(self, event: object) -> None:
-        key = getattr(event, "key", "")
-        page = max(1, self._view.size.height - 1)
-        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
-        if key in steps and self._view.has_focus:
-            self._view.go_to(self._view.cursor + steps[key])
+    def on_key(self, event: Key) -> None:
+        step = self._view.steps_by(event.key)
+        if step is not None:
+            self._view.go_to(self._view.cursor + step)
             self.show_all()
-            event.stop()  # type: ignore[attr-defined]
-            event.prevent_default()  # type: ignore[attr-defined]
+            event.stop()
+            event.prevent_default()

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ordolex.core.match.wishes import read_units
 from ordolex.core.sheet import Sheet
+from ordolex.core.sheet.ranking import fits, ranked
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.identity import identify
-from ordolex.io.device.modbus import Scanned
 from ordolex.io.own.sheets import all_sheets
-from ordolex.session.units import listen_and_scan
 from ordolex.session.works import Sending
+from ordolex.tui.desks.roll_call import Taken, by_protocol, by_question
 from ordolex.tui.desks.set.at import SetAt
-from ordolex.tui.readings import units_reading
 from ordolex.tui.widgets.prompts import Pick
 
 
@@ -62,57 +60,61 @@ async def _other_framing(at: SetAt, sheet: Sheet) -> bool:
 
 
 async def units(at: SetAt) -> None:
-    runner = at.runner
+    """Who answers on this line, against who should; takes one of them."""
     sheet = at.session.devices.sheet_of(at.link)
+    addressed = sheet is None or bool(sheet.family.framing)
     framing = (sheet.family.framing if sheet is not None else "") or "rtu"
-    hint = "one register of each is asked for; nothing is changed"
-    typed = await at.line("Which unit IDs?", "1-32", units_reading, hint)
-    if typed is None:
-        return
-    numbers = [int(number) for number in read_units(typed)]
-    sending = Sending("asking units", now="listening first")
-    found: list[Scanned] = []
-
-    def changed(one: Scanned) -> None:
-        if one.answer:
-            found[:] = [*(other for other in found if other.unit != one.unit), one]
-        sending.now = f"unit {one.unit}, {len(found)} answered"
-
-    others = await at.do(sending, listen_and_scan(runner, framing, numbers, changed))
-    if others:
-        at.tell(others, good=False)
-    if others or others is None:
-        return
-    right = [one for one in found if one.right]
-    runner.note("scan", f"units that answered: {', '.join(str(one.unit) for one in right) or 'none'}", {
-        "asked": typed, "found": [[one.unit, one.answer] for one in found],
-    })  # fmt: skip
-    if not found:
-        causes = "rate, parity, A and B changed over, or power"
-        words = f"none of {len(numbers)} units answered at {runner.line.text}: {causes}"
-        at.tell(words, good=False)
-        return
-    await _choose_unit(at, found)
+    if addressed:
+        taken = await by_protocol(at, at.link, at.runner, framing)
+    else:
+        taken = await by_question(at, at.link, at.runner)
+    if taken is not None:
+        await take_unit(at, taken)
 
 
-async def _choose_unit(at: SetAt, found: list[Scanned]) -> None:
-    choices = [
-        (
-            str(one.unit),
-            f"unit {one.unit:3}  {visible_text(one.answer)}" + (f"   {one.ms:.0f} ms" if one.ms else ""),
-        )
-        for one in found
-    ]
-    chosen = await at.ask(Pick("Units that answered; which one?", choices))
-    if chosen is None:
+async def take_unit(at: SetAt, taken: Taken) -> None:
+    """The unit that was chosen, with the sheet that it had before, or the one that its words fit best."""
+    if not taken.unit.isdecimal():
+        at.say(f"unit {visible_text(taken.unit)}: the sheets of these devices have no unit IDs", "plain")
         return
-    if not at.change_link(replace(at.link, unit=int(chosen), identity="")):
+    called = next((one for one in taken.right if one.unit == taken.unit), None)
+    identity = called.identity if called is not None else ""
+    link = at.link
+    sheet = _sheet_before(at, int(taken.unit)) or link.sheet
+    if not at.change_link(replace(link, unit=int(taken.unit), sheet=sheet, identity=identity)):
         return
     at.show_anew()
-    if at.link.sheet:
+    known = at.session.devices.sheet_of(at.link)
+    if identity and (known is None or not fits(known, identity)):
+        await _propose(at, identity)
+        return
+    if known is not None and identity:
+        at.tell(f"unit {taken.unit} is {visible_text(identity)}; r reads its settings", good=True)
+    elif known is not None:
         await _identify(at)
     else:
         at.say("d chooses its sheet", "plain")
+
+
+def _sheet_before(at: SetAt, unit: int) -> str:
+    """The sheet that this unit of the link was last worked on with."""
+    events = at.session.book.reader.known.events_of("found", "set", link=at.link.id)
+    of_it = (e.detail.get("sheet") for e in reversed(events) if e.detail.get("unit") == unit)
+    return str(next((name for name in of_it if name), ""))
+
+
+async def _propose(at: SetAt, identity: str) -> None:
+    """Sheets by how well they fit what the device says that it is, each with what speaks for it."""
+    link = at.link
+    now = at.session.devices.sheet_of(link)
+    rows = ranked(all_sheets()[0].values(), identity, now.speaks if now is not None else "")[:12]
+    choices = [(one.sheet.name, f"{one.sheet.name:24} {visible_text(one.words)}") for one in rows]
+    choices.append(("", f"Keep {link.sheet}" if link.sheet else "None of these"))
+    title = f"Unit {link.unit} says that it is {visible_text(identity)}: which sheet?"
+    chosen = await at.ask(Pick(title, choices))
+    if chosen and at.change_link(replace(at.link, sheet=chosen)):
+        at.show_anew()
+        at.tell(f"unit {link.unit} is worked on with {chosen}; r reads its settings", good=True)
 
 
 async def _identify(at: SetAt) -> None:
@@ -129,7 +131,7 @@ async def _identify(at: SetAt) -> None:
         return
     if at.change_link(replace(link, identity=said)):
         at.show_anew()
-    if sheet.model and sheet.model.lower() not in said.lower():
+    if not fits(sheet, said):
         at.tell(f"it says {visible_text(said)}; the sheet is for {sheet.model}", good=False)
     else:
         at.tell(f"it is {visible_text(said)}; r reads its settings", good=True)

@@ -149,6 +149,12 @@ JOBS = (
     Job("talk.clean", "Find the fastest clean rate", rates.clean_rates, needs=an_open_link),
     Job("talk.lists", "Pull lists from the device into tables", longer.pull_lists, needs=an_open_link),
     Job("talk.repeat", "Ask again and again: a round of values in Watch", longer.repeat, needs=an_open_link),
+    Job(
+        "talk.units",
+        "Ask each unit of the line: a roll-call by a question with {unit}",
+        longer.units,
+        needs=an_open_link,
+    ),
     Job("talk.rubout", "Which of Backspace and Delete does the device take?", longer.rubout, needs=an_open_link),
     Job("talk.charset", "Character set", said.choose_charset, needs=a_link),
     Job("talk.reset", "Reset the device's screen", signals.reset, needs=a_link),

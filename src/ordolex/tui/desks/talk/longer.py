@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 
+from ordolex.core.bus.units import with_unit
 from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.talk.points import Roll, read_points
 from ordolex.core.text.visible import visible_text
+from ordolex.core.watch.round import Round
 from ordolex.io.link.steps import perform
 from ordolex.io.system.faults import Fault
 from ordolex.io.work.boot import wait_for_boot as boots
@@ -24,8 +26,11 @@ async def repeat(at: TalkAt) -> None:
     from ordolex.tui.desks.asking_round import of_question
 
     round_ = await of_question(at, at.link, at.runner)
-    if round_ is None:
-        return
+    if round_ is not None:
+        await _run(at, round_)
+
+
+async def _run(at: TalkAt, round_: Round) -> None:
     try:
         at.session.watches.keep(round_)
         await asyncio.wrap_future(at.session.watches.start(round_.name))
@@ -37,6 +42,24 @@ async def repeat(at: TalkAt) -> None:
         f"{visible_text(round_.name)} runs: Space puts an item into the chart, l sets its limits, Enter stops it",
         "good",
     )
+
+
+async def units(at: TalkAt) -> None:
+    """Every unit of a line is asked the same; one key makes a round of those that answered."""
+    from ordolex.tui.desks.asking_round import of_units
+    from ordolex.tui.desks.roll_call import by_question
+
+    taken = await by_question(at, at.link, at.runner)
+    if taken is None:
+        return
+    if not taken.watch:
+        asked = with_unit(taken.template, taken.unit).rstrip(b"\r\n").decode("latin-1")
+        at.entry.put(asked)
+        at.say(f"unit {visible_text(taken.unit)} is in the entry line: Enter asks it", "good")
+        return
+    round_ = await of_units(at, at.link, taken)
+    if round_ is not None:
+        await _run(at, round_)
 
 
 async def pull_lists(at: TalkAt) -> None:

@@ -10,8 +10,9 @@ from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.state import ItemState
 from ordolex.io.system.clock import mono_s
 from ordolex.session.session import Session
-from ordolex.tui.desks.watch.at import View
-from ordolex.tui.desks.watch.drawing import number
+from ordolex.session.watches import Watches
+from ordolex.tui.desks.watch.at import KeptRow, View
+from ordolex.tui.desks.watch.drawing import Row, number
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.wording import cut
 
@@ -32,6 +33,7 @@ def headline(session: Session, view: View, ink: Palette) -> Text:
             head.append(f"   {len(kept)} round{'s' * (len(kept) > 1)} in the book: Enter starts", ink.style("straw"))
         for name, why in watches.unreadable.items():
             head.append(f"   ✗ {visible_text(name)}: {visible_text(why)}", ink.style("brick"))
+        _heard(watches, head, ink)
         return head
     head.append(visible_text(watch.round.name), ink.style("ink", bold=True))
     length = mono_s() - watch.began_s
@@ -44,12 +46,19 @@ def headline(session: Session, view: View, ink: Palette) -> Text:
     standing, waiting = watch.alarms.all, watch.alarms.open
     if standing:
         first = next((one for one in standing if one.first_up), standing[0])
-        words = f"   ▲ {len(standing)} stand, {len(waiting)} not acknowledged; first up: {first.item} {first.what}"
+        stand = "stands" if len(standing) == 1 else "stand"
+        words = f"   ▲ {len(standing)} {stand}, {len(waiting)} not acknowledged; first up: {first.item} {first.what}"
         head.append(visible_text(words), ink.style("brick", bold=bool(waiting)))
     publisher = watches.running.publisher if watches.running is not None else None
     if publisher is not None:
         head.append(f"   {visible_text(publisher.words)}", ink.style("dim"))
+    _heard(watches, head, ink)
     return head
+
+
+def _heard(watches: Watches, head: Text, ink: Palette) -> None:
+    if watches.listening is not None:
+        head.append(f"   heard from {visible_text(watches.listening.words)}", ink.style("dim"))
 
 
 def _length(seconds: float) -> str:
@@ -58,10 +67,14 @@ def _length(seconds: float) -> str:
     return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.1f} h"
 
 
-def lines(session: Session, state: ItemState | None, view: View, width: int, ink: Palette) -> Text:
-    """What is known of the item under the cursor, and the newest condition."""
+def lines(session: Session, row: Row | None, width: int, ink: Palette) -> Text:
+    """What is known of the row under the cursor, and the newest condition."""
     watch = session.watches.watch
     text = Text(no_wrap=True)
+    state = row if isinstance(row, ItemState) else None
+    if isinstance(row, KeptRow):
+        words = f"{visible_text(row.plotted.group)}   Space puts it into the chart, c compares, x exports"
+        text.append(cut(words, width), ink.style("dim"))
     if watch is None:
         return text
     if state is not None:

@@ -140,11 +140,13 @@ def _at_mark(curve: Curve, mark_us: int) -> str:
     return f"{near.low:.6g} to {near.high:.6g} {curve.unit}"
 
 
-def span_words(span_s: float, back_s: float) -> str:
+def span_words(span_s: float, end_us: int | None) -> str:
     for unit, of in (("days", 86_400), ("h", 3600), ("min", 60)):
         if span_s >= 2 * of or (span_s >= of and of > 1 and span_s % of == 0 and unit != "days"):
             length = f"{span_s / of:g} {unit}"
             break
     else:
         length = f"{span_s:g} s"
-    return f"last {length}" if not back_s else f"{length}, until {back_s:.0f} s ago"
+    return (
+        f"last {length}" if end_us is None else f"{length}, until {datetime.fromtimestamp(end_us / 1e6):%d %b %H:%M:%S}"
+    )

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import asyncio
+
 from rich.segment import Segment
 from rich.text import Text
 from textual.app import ComposeResult
+from textual.events import Key
 from textual.widgets import Static
 
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.state import ItemState
-from ordolex.io.system.clock import mono_s, utc_us
+from ordolex.io.system.clock import mono_s
+from ordolex.io.watch.listening import Far
 from ordolex.io.watch.watch import LinkWork, Watch
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.watch import below, drawing
-from ordolex.tui.desks.watch.at import View, WatchAt
+from ordolex.tui.desks.watch import below, drawing, rows
+from ordolex.tui.desks.watch.at import KeptRow, Plotted, View, WatchAt
 from ordolex.tui.desks.watch.chart import Curve, chart_text, legend, span_words
 from ordolex.tui.desks.watch.jobs import JOBS
 from ordolex.tui.job import bindings
@@ -26,7 +30,7 @@ _CHART_TURNS = 10
 _LOW = 32
 _EMPTY = (
     "No round runs. n makes one of what the sheets of your links offer, or of what you type; Enter starts one that the"
-    " book has. d runs the demo's, over nine links of the bench."
+    " book has. d runs the demo's, over nine links of the bench. Values that are in the book stand here, too."
 )
 
 
@@ -55,7 +59,10 @@ class WatchDesk(Desk):
         self._legend = Static("", id="watch-legend", markup=False)
         self._below = Static("", id="watch-below", markup=False)
         self._rows: list[drawing.Row] = []
+        self._kept: list[KeptRow] = []
+        self._plotted: dict[int, Plotted] = {}
         self._shown: Watch | None = None
+        self._far = -1
         self._turns = 0
 
     def compose(self) -> ComposeResult:
@@ -67,16 +74,39 @@ class WatchDesk(Desk):
         yield self._below
 
     def at(self) -> WatchAt:
-        return WatchAt(self, self._state, self._view, self.show_all)
+        return WatchAt(self, self._state, self._kept_row, self._view, self.show_all, self.look_at_book, self._plotted)
+
+    @property
+    def _row(self) -> drawing.Row | None:
+        return self._rows[self._table.cursor] if 0 <= self._table.cursor < len(self._rows) else None
 
     @property
     def _state(self) -> ItemState | None:
-        row = self._rows[self._table.cursor] if 0 <= self._table.cursor < len(self._rows) else None
-        return row if isinstance(row, ItemState) else None
+        return self._row if isinstance(self._row, ItemState) else None
+
+    @property
+    def _kept_row(self) -> KeptRow | None:
+        return self._row if isinstance(self._row, KeptRow) else None
 
     def entered(self) -> None:
         self._table.focus()
         self.show_all()
+        self.look_at_book()
+
+    def look_at_book(self) -> None:
+        """Reads beside the screen what the book has of rounds that do not run, and of other instruments."""
+        self.run_worker(self._read_kept(), exclusive=True, group="kept")
+
+    async def _read_kept(self) -> None:
+        watch = self.session.watches.watch
+        names = {link.id: link.name for link in self.session.links}
+        self._kept = await asyncio.to_thread(
+            rows.kept_rows, self.session.book.reader.values, watch.round.name if watch is not None else "",
+            lambda id_: names.get(id_, ""),
+        )  # fmt: skip
+        self._take_rows(anew=True)
+        self._draw_table()
+        self._draw_chart()
 
     def restyled(self) -> None:
         self.show_all()
@@ -86,7 +116,7 @@ class WatchDesk(Desk):
         if self._turns % _TURNS_BETWEEN == 0:
             self._take_rows()
             self._draw_table()
-        if self._turns % _CHART_TURNS == 0 and not self._view.back_s:
+        if self._turns % _CHART_TURNS == 0 and self._view.end_us is None:
             self._draw_chart()
 
     # ---- drawing
@@ -100,83 +130,108 @@ class WatchDesk(Desk):
         self._draw_table()
         self._draw_chart()
 
-    def _take_rows(self) -> None:
-        watch = self.session.watches.watch
-        if watch is not self._shown:
-            self._shown = watch
-            self._rows = _rows_of(watch) if watch is not None else []
-            self._table.show_rows(self._rows)
-            self._table.following = False
-            self._table.go_to(0)
-            if len(self._rows) > 1:
-                self._table.go_to(1)
-            self._view.charted = []
+    def _take_rows(self, *, anew: bool = False) -> None:
+        watches = self.session.watches
+        watch, far = watches.watch, watches.listening
+        changes = far.changes if far is not None else -1
+        if watch is self._shown and changes == self._far and not anew:
+            return
+        started = watch is not self._shown
+        before = self._row
+        self._shown, self._far = watch, changes
+        taken = rows.running_rows(watch) if watch is not None else []
+        taken += rows.with_headings(self._kept, watch is not None)
+        taken += rows.far_rows(far.url, far.all) if far is not None else []
+        self._plotted = {row.plotted.id: row.plotted for row in self._kept}
+        self._plotted |= rows.plotted_of(watch) if watch is not None else {}
+        self._rows = taken
+        self._table.show_rows(taken)
+        self._table.following = False
+        if started:
+            self._view.charted, self._view.end_us, self._view.mark = [], None, None
+            if watch is None:
+                self.look_at_book()
+        self._table.go_to(_place_of(before, taken) if not started else 0)
+        if self._table.cursor == 0 and len(taken) > 1:
+            self._table.go_to(1)
+        kept = self._kept_row
+        if kept is not None and before is None and not self._view.charted:
+            self._view.whole(kept.first_us, kept.last_us)
 
     def _draw_table(self) -> None:
         width = self.size.width
         self._head.text = below.headline(self.session, self._view, self.ink)
         self._head.show()
-        shown = self._shown is not None
-        self._heading.update(drawing.heading(width - 1, self.ink) if shown else Text(""))
+        heading = drawing.heading if self._shown is not None else drawing.kept_heading
+        self._heading.update(heading(width - 1, self.ink) if self._rows else Text(""))
         self._table.refresh()
-        self._below.update(below.lines(self.session, self._state, self._view, width - 2, self.ink))
+        self._below.update(below.lines(self.session, self._row, width - 2, self.ink))
 
     def _draw(self, row: drawing.Row, width: int) -> list[Segment]:
         if isinstance(row, LinkWork):
             running = self.session.watches.running
             return drawing.link_segments(row, width, running.closed.get(row.name, "") if running else "", self.ink)
         if isinstance(row, ItemState):
-            charted = row.item.name in self._charted()
-            return drawing.item_segments(row, mono_s(), width, charted, self.ink)
-        return [Segment(f"  {row}", self.ink.style("ink", bold=True))]
+            return drawing.item_segments(row, mono_s(), width, self._is_charted(row.id), self.ink)
+        if isinstance(row, KeptRow):
+            return drawing.kept_segments(row, width, self._is_charted(row.plotted.id), self.ink)
+        if isinstance(row, Far):
+            return drawing.far_segments(row, width, self.session.watches.is_there(row), self.ink)
+        return [Segment(f"  {visible_text(row)}", self.ink.style("ink", bold=True))]
 
-    def _charted(self) -> list[str]:
-        if self._view.charted:
-            return self._view.charted
-        return [self._state.item.name] if self._state is not None else []
+    def _is_charted(self, id_: int) -> bool:
+        return id_ in self._view.charted if self._view.charted else any(one.id == id_ for one in self.at().chosen_ones)
 
     def _draw_chart(self) -> None:
-        watch, view, ink = self._shown, self._view, self.ink
-        if watch is None or not self._chart.is_attached or not self._chart.display:
+        view, ink = self._view, self.ink
+        chosen = self.at().chosen_ones
+        if not chosen or not self._chart.is_attached or not self._chart.display:
             self._chart.update(Text(""))
             self._legend.update(Text(""))
             return
         width, height = self._chart.size.width - 2, self._chart.size.height
-        last_us = utc_us() - round(view.back_s * 1e6)
-        first_us = last_us - round(view.span_s * 1e6)
+        first_us, last_us = view.stretch()
         cells = view.cells = max(20, width - 10)
-        curves = [self._curve(watch, name, first_us, last_us, cells) for name in self._charted()]
+        curves = [self._curve(one, first_us, last_us, cells) for one in chosen]
         mark_us = None if view.mark is None else last_us - (last_us - first_us) * view.mark // cells
-        words = span_words(view.span_s, view.back_s)
+        words = span_words(view.span_s, view.end_us)
         self._legend.update(legend(curves, mark_us, words, self.size.width - 2, ink))
         self._chart.update(chart_text(curves, first_us, last_us, width, height, mark_us, ink))
 
-    def _curve(self, watch: Watch, name: str, first_us: int, last_us: int, cells: int) -> Curve:
-        state = watch.states[name]
-        columns = self.session.book.reader.values.columns(state.id, first_us, last_us, cells)
-        every_us = max(round(state.item.every_s * 1e6), (last_us - first_us) // cells)
-        return Curve(visible_text(name), state.unit, columns, every_us, state.item.low, state.item.high)
+    def _curve(self, one: Plotted, first_us: int, last_us: int, cells: int) -> Curve:
+        columns = self.session.book.reader.values.columns(one.id, first_us, last_us, cells)
+        every_us = max(round(one.every_s * 1e6), (last_us - first_us) // cells)
+        return Curve(visible_text(one.name), one.unit, columns, every_us, one.low, one.high)
 
     # ---- moving
 
-    def on_key(self, event: object) -> None:
-        key = getattr(event, "key", "")
-        page = max(1, self._table.size.height - 1)
-        steps = {"up": -1, "down": 1, "pageup": -page, "pagedown": page, "home": -(10**9), "end": 10**9}
-        if key in steps and self._table.has_focus:
-            self._table.go_to(self._table.cursor + steps[key])
-            self._draw_table()
+    def on_key(self, event: Key) -> None:
+        step = self._table.steps_by(event.key)
+        if step is not None:
+            self._table.go_to(self._table.cursor + step)
+            kept = self._kept_row
             if not self._view.charted:
+                if kept is not None:
+                    self._view.whole(kept.first_us, kept.last_us)
+                elif self._state is not None and self._view.end_us is not None:
+                    self._view.end_us = None
                 self._draw_chart()
-            event.stop()  # type: ignore[attr-defined]
-            event.prevent_default()  # type: ignore[attr-defined]
+            self._draw_table()
+            event.stop()
+            event.prevent_default()
 
 
-def _rows_of(watch: Watch) -> list[drawing.Row]:
-    """Each link with its items, then what is computed."""
-    rows: list[drawing.Row] = []
-    for work in watch.works:
-        rows.append(work)
-        rows += [state for state in watch.states.values() if state.item.link == work.name]
-    computed = [state for state in watch.states.values() if state.item.derive]
-    return [*rows, "computed", *computed] if computed else rows
+def _place_of(row: drawing.Row | None, taken: list[drawing.Row]) -> int:
+    """Where a row stands now."""
+    for place, one in enumerate(taken):
+        if (
+            one is row
+            or (isinstance(one, KeptRow) and isinstance(row, KeptRow) and one.plotted.id == row.plotted.id)
+            or (
+                isinstance(one, Far)
+                and isinstance(row, Far)
+                and (one.site, one.link, one.item) == (row.site, row.link, row.item)
+            )
+        ):
+            return place
+    return 0

@@ -59,7 +59,7 @@ async def start(at: WatchAt, name: str, broker: str = "") -> bool:
     except (Fault, RoundError) as error:
         at.say(str(error), "bad")
         return False
-    at.view.mark, at.view.back_s = None, 0.0
+    at.view.mark, at.view.end_us = None, None
     if at.session.links.chosen is None and watches[name].link:
         link = at.session.links.at(watches[name].link[0].endpoint)
         if link is not None:
@@ -97,19 +97,17 @@ async def _pace(at: WatchAt, factor: float) -> None:
 
 
 def chart(at: WatchAt) -> None:
-    """Puts the item under the cursor into the chart, or takes it out."""
-    name = at.item.item.name
+    """Puts what is under the cursor into the chart, or takes it out."""
+    under = at.under
     charted = at.view.charted
-    if name in charted:
-        charted.remove(name)
+    if under.id in charted:
+        charted.remove(under.id)
     elif len(charted) >= 6:
         at.say("Six items are in the chart already; Space on one of them takes it out", "unsure")
+    elif len({at.plotted[one].unit for one in [*charted, under.id] if one in at.plotted}) > 2:
+        at.say("The chart has two axes: two units are in it already", "unsure")
     else:
-        charted.append(name)
-        units = {at.watch.states[one].unit for one in charted}
-        if len(units) > 2:
-            charted.remove(name)
-            at.say("The chart has two axes: two units are in it already", "unsure")
+        charted.append(under.id)
     at.show()
 
 
@@ -124,12 +122,12 @@ def zoom_out(at: WatchAt) -> None:
 
 
 def earlier(at: WatchAt) -> None:
-    at.view.back_s += at.view.span_s / 2
+    at.view.move(-0.5)
     at.show()
 
 
 def later(at: WatchAt) -> None:
-    at.view.back_s = max(0.0, at.view.back_s - at.view.span_s / 2)
+    at.view.move(0.5)
     at.show()
 
 
@@ -296,3 +294,21 @@ async def drop(at: WatchAt) -> None:
         watches.drop(chosen)
         at.show()
         at.say(f"{visible_text(chosen)} is deleted; its values stay in the book", "good")
+
+
+async def call_units(at: WatchAt) -> None:
+    """A roll-call of the link under the cursor: who is missing, new or moved, of those that the round asks or that were
+    there before."""
+    from ordolex.tui.desks.roll_call import by_protocol, by_question
+
+    name = at.item.item.link
+    work = next((work for work in at.watch.works if work.name == name), None)
+    link = next((link for link in at.session.links if work is not None and link.id == work.id), None)
+    if work is None or link is None or not work.runner.is_open:
+        at.say("Its port is not open: a roll-call needs one", "unsure")
+        return
+    speaks = work.source.speaks
+    if speaks.startswith("modbus-"):
+        await by_protocol(at, link, work.runner, speaks.removeprefix("modbus-"))
+    else:
+        await by_question(at, link, work.runner)

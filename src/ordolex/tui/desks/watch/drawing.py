@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from rich.segment import Segment
 from rich.text import Text
 
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.samples import Quality
 from ordolex.core.watch.state import ItemState
+from ordolex.io.watch.listening import Far
 from ordolex.io.watch.watch import LinkWork
+from ordolex.tui.desks.watch.at import KeptRow
 from ordolex.tui.theme import BAD, GOOD, NEXT, OPEN_KNOT, UNSURE, Palette
 from ordolex.tui.widgets.wording import cut
 
@@ -20,8 +24,8 @@ _STATES = {
     Quality.STUCK: ("=", "straw"),
 }  # fmt: skip
 
-Row = LinkWork | ItemState | str
-"""A link, an item, or the heading over what is computed."""
+Row = LinkWork | ItemState | KeptRow | Far | str
+"""A link, an item, values of the book, what somebody else published, or a heading."""
 
 
 def widths(width: int) -> dict[str, int]:
@@ -39,6 +43,13 @@ def heading(width: int, ink: Palette) -> Text:
     words += f"{'last minutes':{w['line']}}" if w["line"] > 11 else ""
     if w["figures"]:
         words += f"{'min':>9}{'mean':>9}{'max':>9}{'missing':>8}"
+    return Text(cut(words, width), ink.style("dim"), no_wrap=True)
+
+
+def kept_heading(width: int, ink: Palette) -> Text:
+    """Over what is in the book, while nothing runs."""
+    w = widths(width)
+    words = f"    {'item':{w['name']}}{'newest':>{w['value'] - 1}} from when to when, and of which link"
     return Text(cut(words, width), ink.style("dim"), no_wrap=True)
 
 
@@ -131,3 +142,52 @@ def link_segments(work: LinkWork, width: int, closed: str, ink: Palette) -> list
     out.append(Segment(bar, ink.style(colour)))
     out.append(Segment(cut(words, max(0, width - len(name) - len(plan.line) - 18)), ink.style("dim")))
     return out
+
+
+def kept_segments(row: KeptRow, width: int, charted: bool, ink: Palette) -> list[Segment]:
+    """Values that are in the book and are not asked for now: the newest, and from when to when."""
+    w = widths(width)
+    plotted = row.plotted
+    value = f"{number(row.newest)} {plotted.unit}".strip()
+    days = "" if width < 92 else "%d %b "
+    first, last = (datetime.fromtimestamp(at / 1e6).strftime(days + "%H:%M:%S") for at in (row.first_us, row.last_us))
+    where = f"   {visible_text(plotted.link_name)}" if plotted.link_name else ""
+    out = [
+        Segment(f"  {'◆' if charted else ' '} ", ink.style("copper")),
+        Segment(f"{cut(visible_text(plotted.name), w['name'] - 1):{w['name']}}", ink.style("ink")),
+        Segment(f"{cut(value, w['value'] - 2):>{w['value'] - 1}} ", ink.style("dim")),
+    ]
+    room = width - 5 - w["name"] - w["value"]
+    out.append(Segment(cut(f"{first} to {last}{where}", room), ink.style("dim")))
+    return out
+
+
+def far_segments(row: Far, width: int, there: bool, ink: Palette) -> list[Segment]:
+    """A value that somebody else published, by its sender's time; of a site that went, it is not of now."""
+    w = widths(width)
+    if not row.item:
+        glyph, colour = (GOOD, "moss") if row.quality == "online" else (BAD, "brick")
+        return [Segment(f"    {glyph} the site says that it is {visible_text(row.quality)}", ink.style(colour))]
+    good = there and row.quality == "good"
+    value = f"{number(row.value)} {visible_text(row.unit)}".strip()
+    word = visible_text(row.quality) if there else "not of now"
+    moment = _local(row.time)
+    out = [
+        Segment(f"    {cut(visible_text(row.item), w['name'] - 1):{w['name']}}", ink.style("ink")),
+        Segment(f"{cut(value, w['value'] - 2):>{w['value'] - 1}} ", ink.style("ice" if good else "dim")),
+        Segment(
+            f"{cut(f'{GOOD if good else UNSURE} {word}', w['state'] - 1):{w['state']}}",
+            ink.style("moss" if good else "straw"),
+        ),
+    ]
+    room = width - 5 - w["name"] - w["value"] - w["state"]
+    out.append(Segment(cut(f"{moment}   {visible_text(row.link)}", room), ink.style("dim")))
+    return out
+
+
+def _local(text: str) -> str:
+    """The sender's time as one of this computer's."""
+    try:
+        return datetime.fromisoformat(text).astimezone().strftime("%d %b %H:%M:%S")
+    except (ValueError, OverflowError, OSError):
+        return visible_text(text[:20]) or "no time given"

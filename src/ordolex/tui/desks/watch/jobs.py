@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.watch import doing, handing_over, making
-from ordolex.tui.desks.watch.at import WatchAt, a_running_round, an_item
+from ordolex.tui.desks.watch import comparing, doing, handing_over, importing, making
+from ordolex.tui.desks.watch.at import WatchAt, a_running_round, an_item, some_values
 from ordolex.tui.job import Job
 from ordolex.tui.widgets.prompts import Pick
 
@@ -22,7 +22,7 @@ JOBS = (
     Job("watch.demo", "The demo's round", making.demo, key="d",
         help="A day at the hatchery in fast time, over nine links of the bench.", footer="demo"),
     Job("watch.chart", "Into the chart", doing.chart, key="space", help="Puts the item in, or takes it out.",
-        footer="chart", needs=an_item),
+        footer="chart", needs=some_values),
     Job("watch.limits", "Limits", doing.limits, key="l", help="Low, high, hysteresis, delay, stuck, dead band.",
         footer="limits", needs=an_item),
     Job("watch.pause", "Pause", doing.pause, key="p", help="Asks nothing, or goes on.", footer="pause",
@@ -34,29 +34,35 @@ JOBS = (
     Job("watch.acknowledge", "Acknowledge", doing.acknowledge, key="a", help="What stands now was seen.",
         footer="seen", needs=a_running_round),
     Job("watch.zoom_in", "Zoom in", doing.zoom_in, key="plus", help="A shorter time in the chart.",
-        needs=a_running_round),
+        needs=some_values),
     Job("watch.zoom_out", "Zoom out", doing.zoom_out, key="minus", help="A longer time, up to a year.",
-        needs=a_running_round),
+        needs=some_values),
     Job("watch.earlier", "Earlier", doing.earlier, key="left", help="Half the chart's width back in time.",
-        needs=a_running_round),
-    Job("watch.later", "Later", doing.later, key="right", help="The same towards now.", needs=a_running_round),
+        needs=some_values),
+    Job("watch.later", "Later", doing.later, key="right", help="The same towards now.", needs=some_values),
     Job("watch.mark_left", "Cursor left", doing.mark_left, key="comma", help="A cursor in the chart: the value there.",
-        needs=a_running_round),
+        needs=some_values),
     Job("watch.mark_right", "Cursor right", doing.mark_right, key="full_stop", help="The same to the right.",
-        needs=a_running_round),
+        needs=some_values),
     Job("watch.turn_over", "Table or chart", doing.turn_over, key="v", help="On a small screen the other of the two.",
-        needs=a_running_round),
+        needs=some_values),
     Job("watch.export", "Export", handing_over.export, key="x", help="CSV or JSON lines, the chart as SVG or PDF.",
-        footer="export", needs=an_item),
-    Job("watch.compare", "Compare spans", handing_over.compare, key="c",
-        help="The span shown with the one before: is the difference more than noise?", needs=an_item),
+        footer="export", needs=some_values),
+    Job("watch.compare", "Compare spans", comparing.compare, key="c",
+        help="The span shown with the one before; or two items, such as another instrument's, at the same times.",
+        needs=some_values),
     Job("watch.plan", "Line time", doing.plan, key="t", help="What each question takes, and what would make room.",
         needs=a_running_round),
     Job("watch.jump", "Its bytes", handing_over.jump, key="g", help="The record at the value, or at the cursor.",
-        needs=an_item),
-    Job("watch.more", "More", more, key="m", help="Interval, unit, publishing, deleting a round.", footer="more"),
+        needs=some_values),
+    Job("watch.more", "More", more, key="m", help="Interval, unit, import, publishing, a roll-call, deleting a round.",
+        footer="more"),
+    Job("watch.units", "Roll-call of the line: who is missing, new, moved", doing.call_units, needs=an_item),
     Job("watch.interval", "Interval of the item", doing.interval, needs=an_item),
     Job("watch.unit", "Unit of the item", doing.rename, needs=an_item),
+    Job("watch.import", "Import the table of another instrument", importing.take),
+    Job("watch.forget", "Take an import out of the book", importing.drop),
     Job("watch.publish", "Publish by MQTT", handing_over.publish, needs=a_running_round),
+    Job("watch.listen", "Show what others publish", handing_over.listen),
     Job("watch.drop", "Delete a round", doing.drop),
 )  # fmt: skip

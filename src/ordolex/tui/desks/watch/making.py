@@ -155,7 +155,9 @@ async def demo(at: WatchAt) -> None:
         at.say(str(fault), "bad")
         return
     await _keep_and_start(at, round_)
-    at.view.charted[:] = raceways[:4]
+    watch = at.session.watches.watch
+    if watch is not None:
+        at.view.charted[:] = [watch.states[name].id for name in raceways[:4] if name in watch.states]
     at.show()
 
 

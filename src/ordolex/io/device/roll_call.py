@@ -1,0 +1,150 @@
+"""Calls units on a line one by one, by their protocol or with a question of one's own; nothing is changed on them."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Protocol
+
+from ordolex.core.bus.roll_call import Called
+from ordolex.core.bus.units import with_unit
+from ordolex.core.device.setting import Outcome
+from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.question import Question
+from ordolex.core.link.wait import proposed_wait_ms
+from ordolex.core.protocols.modbus import pdu
+from ordolex.core.protocols.modbus.address import Place
+from ordolex.core.sheet.parameters import Bus
+from ordolex.io.device.base import DOUBTFUL, Trouble
+from ordolex.io.device.modbus import ModbusUnit
+from ordolex.io.device.text import TextDevice
+from ordolex.io.link.runner import LinkRunner
+
+_BEHIND_S = 0.06
+"""How long bytes are waited for behind a right answer: a second unit with the same address speaks then."""
+_FIRST_S = 0.3
+_SECONDS = 3.0
+
+
+class Caller(Protocol):
+    """How one unit is called. `timeout_s` is waited for its answer."""
+
+    runner: LinkRunner
+    timeout_s: float
+
+    async def call(self, unit: str, *, last: bool) -> Called:
+        """`last`: an answer that comes after the time-out is waited for, so that the time is known. Raises PortLost."""
+
+    async def identify(self, called: Called) -> Called:
+        """The same with what the unit says that it is, where it can be asked. Raises PortLost."""
+
+
+@dataclass(slots=True)
+class ModbusCaller:
+    """One register of each is asked for; an exception is as good an answer as a value."""
+
+    runner: LinkRunner
+    framing: str
+    timeout_s: float = _FIRST_S
+
+    def _unit(self, unit: str, *, last: bool = True) -> ModbusUnit:
+        device = ModbusUnit(self.runner, self.framing, int(unit), Bus(timeout_s=self.timeout_s, retries=0))
+        device.waits_for_late = last
+        return device
+
+    async def call(self, unit: str, *, last: bool) -> Called:
+        heard = bytearray()
+
+        def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
+            heard.extend(data)
+
+        with self.runner.tap.heard_by(hear):
+            try:
+                reply, raw, ms = await self._unit(unit, last=last).exchange(
+                    pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?", 0
+                )
+            except Trouble as trouble:
+                if trouble.outcome is Outcome.SILENT:
+                    return Called(unit)
+                spoilt = "check" in trouble.words or "breaks off" in trouble.words or "no answer" in trouble.words
+                doubled = f"{trouble.words}; two units with one address sound like this" if spoilt else ""
+                return Called(unit, trouble.words, doubled=doubled)
+            await asyncio.sleep(_BEHIND_S)
+        more = len(heard) - bytes(heard).rfind(raw) - len(raw) if raw in heard else 0
+        behind = f"{more} byte{'s' * (more != 1)} behind a right answer: a second unit may have this address"
+        return Called(unit, reply.words, ms, right=True, doubled=behind if more else "")
+
+    async def identify(self, called: Called) -> Called:
+        from ordolex.io.device.identity import identity_of
+
+        return replace(called, identity=await identity_of(self._unit(called.unit)))
+
+
+@dataclass(slots=True)
+class TextCaller:
+    """A question with `{unit}` in it, as bytes."""
+
+    runner: LinkRunner
+    template: bytes
+    timeout_s: float = _FIRST_S
+
+    async def call(self, unit: str, *, last: bool) -> Called:
+        data = with_unit(self.template, unit)
+        said = await self._said(unit, data, last=last)
+        if said.said == DOUBTFUL:  # behind a silent unit: once that one's answer cannot come any more, it is clear
+            await asyncio.sleep(self.runner.must_wait_s(Question(data, owes=True)))
+            said = await self._said(unit, data, last=last)
+        return said
+
+    async def _said(self, unit: str, data: bytes, *, last: bool) -> Called:
+        device = TextDevice(self.runner, Bus())
+        device.waits_for_late = last
+        try:
+            said, ms = await device.said(data, self.timeout_s)
+        except Trouble as trouble:
+            return Called(unit) if trouble.outcome is Outcome.SILENT else Called(unit, trouble.words)
+        return Called(unit, said.strip(), ms, right=True)
+
+    async def identify(self, called: Called) -> Called:
+        return called
+
+
+async def call_units(
+    caller: Caller, units: Sequence[str], changed: Callable[[Called], None] = lambda called: None
+) -> list[Called]:
+    """Each in turn; those that answer rightly say who they are. Where answers turn out to come after the time-out, the
+    silent ones are called once more, with the time that was measured. Raises PortLost."""
+    found: dict[str, Called] = {}
+
+    async def one(unit: str, *, last: bool) -> None:
+        called = await caller.call(unit, last=last)
+        if called.right and not called.doubled:
+            called = await caller.identify(called)
+        found[unit] = called
+        changed(called)
+
+    for unit in units:
+        await one(unit, last=unit == units[-1])
+    late = caller.runner.late
+    enough_s = late.enough_s if late is not None else 0.0
+    if enough_s > caller.timeout_s:
+        caller.timeout_s = min(enough_s, _SECONDS)
+        for unit in [unit for unit in units if not found[unit].right]:
+            await one(unit, last=True)
+    return [_against_others(called, list(found.values())) for called in found.values()]
+
+
+def _against_others(called: Called, others: Sequence[Called]) -> Called:
+    """In text, an answer of twice as many lines as all others give is one of two that speak at once."""
+    answers = [one for one in others if one.right]
+    lines = len(called.said.splitlines())
+    usual = {len(one.said.splitlines()) for one in answers if one is not called}
+    if called.right and not called.doubled and len(usual) == 1 and lines == 2 * next(iter(usual)) and len(answers) > 2:
+        return replace(called, doubled=f"{lines} lines, where the others give {next(iter(usual))}")
+    return called
+
+
+def enough_ms(called: Sequence[Called]) -> int:
+    """A time-out that is enough for what was measured."""
+    return proposed_wait_ms([one.ms for one in called if one.ms is not None])
