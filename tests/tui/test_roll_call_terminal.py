@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from ordolex.core.port.bench_notice import BenchNotice
+from ordolex.core.sheet import read_sheet
 from ordolex.io.ports.benches import tell
 from ordolex.tui.desks.talk.jobs import JOBS
 from ordolex.tui.desks.watch.jobs import JOBS as WATCH_JOBS
@@ -68,6 +69,17 @@ def test_probes_are_swept_from_talk_and_all_that_answer_become_a_table_with_anot
     give(terminal, "Name of the round", "probes")
     terminal.see(r"probes +runs", 30)
     terminal.see(r"D temperature +1\d\.\d ✓ good", 40)
+    terminal.press("m")
+    terminal.see("Make a sheet of the columns")
+    chosen(terminal, "watch.sheet", WATCH_JOBS)
+    give(terminal, "Name of the sheet", "water-probes")
+    give(terminal, "Which device is it", "water probes of the hatching room")
+    terminal.see("4 questions, a draft that wants your words; the link has it now", 30)
+    (sheet,) = tmp_path.rglob("water-probes.toml")
+    made = read_sheet(sheet.read_text(), sheet.name)
+    assert [one.send for one in made.question] == ["A<CR>", "B<CR>", "C<CR>", "D<CR>"]
+    assert [field.name for field in made.question[0].value] == ["pH", "temperature", "conductivity"]
+    assert made.question[0].question().judge(b"7.31 10.9 0.315 97.2\r\n").value == "right"
     began = time.time()
     rows = [f"{began - 20 + n:.1f};{11.4 + n / 100:.2f}".replace(".", ",") for n in range(60)]
     (tmp_path / "other.csv").write_text(

@@ -100,10 +100,42 @@ class WrittenValue(Document):
 
 
 class Unit(Document):
-    unit: int
+    unit: int | str
     answer: str
     ms: float | None
     right: bool
+    standing: str = Field(description="answers, not expected, moved here, another device, two at once?, missing")
+    identity: str
+
+
+class KeptItem(Document):
+    round: str
+    item: str
+    unit: str
+    first: str | None
+    last: str | None
+    count: int = 0
+    missing: int = 0
+    low: float | None = None
+    high: float | None = None
+    mean: float | None = None
+    deviation: float | None = None
+
+
+class ComparedItem(Document):
+    item: str
+    against: str
+    count: int = Field(description="times of the other at which both have a value")
+    alone: int
+    mean: float | None = Field(description="of the differences, this less the other")
+    deviation: float | None
+    largest: float | None
+
+
+class ImportedTable(Document):
+    name: str
+    values: int
+    left_out: int
 
 
 class PulledList(Document):
@@ -344,6 +376,9 @@ DOCUMENTS: dict[str, Any] = {
     "read": list[ReadValue],
     "write": list[WrittenValue],
     "scan": list[Unit],
+    "values": list[KeptItem],
+    "values against": list[ComparedItem],
+    "values import": ImportedTable,
     "lists": list[PulledList],
     "solve": Solved,
     "match": Matched,

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from platformdirs import user_data_path
 
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name, write_new
 
 if TYPE_CHECKING:  # what a sheet is takes a quarter of a second to import: only who reads one waits for it
     from ordolex.core.sheet import Sheet
@@ -40,6 +41,17 @@ def _shipped() -> dict[str, Sheet]:
         if entry.name.endswith(".toml")
     )
     return {sheet.name: sheet for sheet in sheets}
+
+
+def save_own(name: str, text: str) -> Path:
+    """A new sheet of one's own; one of this name is never written over. Raises a Fault."""
+    path = own_folder() / f"{safe_name(name)}.toml"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise Fault(f"{path.parent} cannot be made: {error}", "check the rights of your data folder") from error
+    write_new(path, [text.encode()])
+    return path
 
 
 _own: dict[Path, tuple[tuple[int, int], Sheet]] = {}

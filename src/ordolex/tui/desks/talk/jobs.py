@@ -155,6 +155,7 @@ JOBS = (
         longer.units,
         needs=an_open_link,
     ),
+    Job("talk.draft", "Make a sheet of what was asked and answered", longer.draft_sheet, needs=a_link),
     Job("talk.rubout", "Which of Backspace and Delete does the device take?", longer.rubout, needs=an_open_link),
     Job("talk.charset", "Character set", said.choose_charset, needs=a_link),
     Job("talk.reset", "Reset the device's screen", signals.reset, needs=a_link),

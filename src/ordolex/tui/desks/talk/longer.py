@@ -62,6 +62,12 @@ async def units(at: TalkAt) -> None:
         await _run(at, round_)
 
 
+async def draft_sheet(at: TalkAt) -> None:
+    from ordolex.tui.desks.drafting import from_conversation
+
+    await from_conversation(at, at.link)
+
+
 async def pull_lists(at: TalkAt) -> None:
     link, runner = at.link, at.runner
     sheet = at.session.devices.sheet_of(link)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 from pathlib import Path
 
+from ordolex.core.sheet.draft import Asked, asked_in
+from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round, RoundError, RoundItem, RoundLink, read_round
 from ordolex.io.ports.benches import running as benches
@@ -12,6 +14,7 @@ from ordolex.io.ports.benches import tell
 from ordolex.io.system.faults import Fault
 from ordolex.session.watches import link_of, offered
 from ordolex.tui.desks.asking_round import name_of, of_question
+from ordolex.tui.desks.drafting import save
 from ordolex.tui.desks.watch import doing
 from ordolex.tui.desks.watch.at import WatchAt
 from ordolex.tui.readings import file_reading
@@ -165,3 +168,26 @@ def _sheet_of(kind: str) -> str:
     from ordolex.io.own import sheets
 
     return next((s.name for s in sheets.all_sheets()[0].values() if s.bench_kind and s.bench_kind == kind), "")
+
+
+async def offer_sheet(at: WatchAt) -> None:
+    """The questions to the link of the item, with the columns that were named in their answers, as a sheet."""
+    name = at.item.item.link
+    record = next((link for link in at.session.links if link.name == name), None)
+    questions: dict[str, list[RoundItem]] = {}
+    for state in at.watch.states.values():
+        if state.item.link == name and state.item.ask:
+            questions.setdefault(state.item.ask, []).append(state.item)
+    if record is None or not questions:
+        at.say("Its values come by a sheet, by registers, or by themselves: there is no question to keep", "unsure")
+        return
+    events = await asyncio.to_thread(at.session.book.reader.known.events_of, "answer", link=record.id)
+    said = {one.send: one.answers for one in asked_in(events[-2000:])}
+    asked = []
+    for ask, items in questions.items():
+        send = to_bytes(ask)
+        fields = tuple(item.value for item in items if item.value is not None)
+        asked.append(
+            Asked(send, said.get(send, ()), fields, items[0].timeout_s, harmless=True, between=items[0].between)
+        )
+    await save(at, record, asked)
