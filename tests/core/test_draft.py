@@ -8,16 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ordolex.core.link.question import Verdict
-from ordolex.core.record.items import Event
 from ordolex.core.sheet import read_sheet
 from ordolex.core.sheet.draft import Asked, asked_in, draft, pattern_of
 from ordolex.core.sheet.fields import ValueField
 
 
-def answered(question: bytes, answer: bytes, **more: object) -> Event:
+def answered(question: bytes, answer: bytes, **more: object) -> dict[str, object]:
     detail = {"question_hex": question.hex(), "answer_hex": answer.hex(), "last_ms": 120.0, "verdict": "unjudged",
               "line_errors": 0}  # fmt: skip
-    return Event(1, 0, 0, "answer", "", detail | more)
+    return detail | more
 
 
 def test_a_conversation_becomes_a_sheet_that_judges_the_next_answers() -> None:

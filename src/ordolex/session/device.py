@@ -60,7 +60,17 @@ def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) 
         values = ", ".join(f"{name} {value}" for name, value in found.items())
         detail = {"values": found, "anew": not before, **named(table)}
         runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
+    _prove(runner, readings)
     return Read(list(readings), not before)
+
+
+def _prove(runner: LinkRunner, readings: Sequence[Reading]) -> None:
+    """Values that came as the sheet expects them prove the link."""
+    right = [one for one in readings if one.outcome is Outcome.READ]
+    if right:
+        slowest = max((one.ms for one in right if one.ms is not None), default=0.0)
+        count = f"{len(right)} value{'s' * (len(right) > 1)}"
+        runner.shown_right(f"reading {count}", ", ".join(f"{one.name} {one.value}" for one in right[:5]), slowest)
 
 
 async def set_values(

@@ -9,6 +9,7 @@ from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.table import Table
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 from ordolex.io.work.lists import pull, table_event
 
 
@@ -38,7 +39,11 @@ async def pull_list(
 ) -> KeptList:
     """Pulls one list and keeps it; `before` is what was pulled last time, `changed` is told how many lines have come.
     Raises a Fault of the port."""
+    began_s = mono_s()
     pulled = await pull(runner, lists, one, changed)
     words, event = table_event(runner.link, pulled, before)
     recorder.note(event)
+    if pulled.table.rows and not pulled.words:  # rows of the expected shape up to the end that the sheet names
+        rows = f"{len(pulled.table.rows)} rows"
+        runner.shown_right(f"list {one.name}", f"{rows}, up to its end", (mono_s() - began_s) * 1000)
     return KeptList(pulled.table, words, pulled.words)

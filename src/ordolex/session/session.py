@@ -36,6 +36,7 @@ if TYPE_CHECKING:  # what the first screen does not need is imported by the meth
     from ordolex.core.sheet import Sheet
     from ordolex.io.link.everywhere import Try
     from ordolex.io.link.runner import LinkRunner
+    from ordolex.session.accepted import Accepted
     from ordolex.session.network import Network
     from ordolex.session.relays import Relays
     from ordolex.session.talks import Talks
@@ -96,6 +97,13 @@ class Session:
         from ordolex.session.network import Network
 
         return Network(self.hub)
+
+    @cached_property
+    def accepted(self) -> Accepted:
+        """Answers that the technician took as right."""
+        from ordolex.session.accepted import Accepted
+
+        return Accepted(self.book)
 
     @cached_property
     def talks(self) -> Talks:
@@ -209,7 +217,7 @@ class Session:
         if question is None and commands and data.upper().startswith(b"AT"):
             question = Question(data, timeout_s=_AT_S, codec=AtCodec(data))
         if question is None:
-            question = Question(data)
+            question = self.accepted.of(link).get(data) or Question(data)
         return self.hub.call(runner.ask(question, at_once=True))
 
     def send(self, link: LinkRecord, data: bytes) -> Future[None] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from ordolex.core.link.exchange import Answer
 from ordolex.core.protocols.at.call import Call
 from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.talk.conversation import Conversation, Row
@@ -36,6 +37,8 @@ class Talk:
     local_echo: bool = False
     call: Call = field(default_factory=Call)
     echo: EchoWatch = field(default_factory=EchoWatch)
+    answered: Answer | None = None
+    """The last answer to a line that was typed, in this visit."""
 
 
 class Talks:

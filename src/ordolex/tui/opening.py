@@ -24,6 +24,7 @@ async def open_link(app: OrdolexApp, link: LinkRecord) -> None:
         app.show_desk("Talk")
         return
     app.say(f"opening {link.endpoint} …")
+    await asyncio.to_thread(session.accepted.read, link)
     try:
         await asyncio.wrap_future(session.open(link))
     except NotNetworkSerial as fault:

@@ -38,8 +38,10 @@ def advise(
     such as the device's sheet has it, empty where there is none; `ask` says how it is asked; `told` is what tests by
     hand and an inference say."""
     match evidence.rung:
+        case Rung.ABSENT if not evidence.trouble:
+            return Advice((), "Its port is being looked for.")
         case Rung.ABSENT:
-            return Advice((evidence.trouble or "the port is not there",), "Plug it in again; it is reopened by itself.")
+            return Advice((evidence.trouble,), "Plug it in again; it is reopened by itself.")
         case Rung.PRESENT:
             if evidence.trouble:
                 return Advice((evidence.trouble,), "")
@@ -107,6 +109,10 @@ def _unproven(evidence: Evidence, question: str, told: Told) -> Advice:
         return Advice(
             (f"it talks by itself, {evidence.checks_right} checksums right",),
             "Clear is as far as listening goes; only an answered question proves it.",
+        )
+    if evidence.unjudged:
+        return Advice(
+            (), "It answers; what a right answer looks like is not known. Ins in Talk takes the last one for right."
         )
     such = f", such as {question}, proves it." if question else " proves it."
     return Advice((), f"Reads clear. A question with a known answer{such}")

@@ -19,8 +19,10 @@ WINDOW = 64
 _ENOUGH_WITHOUT_LINE_END = 16  # readable bytes in a row by chance at a wrong rate: (100/256)^16, one in three million
 _ENOUGH_WITH_LINE_END = 2
 _READABLE = bytes(range(0x20, 0x7F)) + b"\t\r\n\b\x07\x0c\x1b\x01\x02\x03\x04\x06\x11\x13\x15"
+_ASCII = bytes(range(0x80))
 _PRINTABLE = bytes(range(0x21, 0x7F))
-_SENTENCE_LINE = re.compile(rb"[$!][^\r\n]{1,90}(?=[\r\n])")
+_SENTENCE_LINE = re.compile(rb"[$!][\x20-\x7e]{1,90}(?=[\r\n])")
+_IN_SENTENCE = bytes(range(0x20, 0x7F))
 _TAIL = 96  # the longest sentence is 82 characters
 _LOOKED_AT = 2048  # bytes of one large arrival that are searched for sentences: enough to judge, cheap in a flood
 
@@ -119,7 +121,10 @@ class Judge:
         odd = data.translate(None, _READABLE)
         if not odd:
             return 0
-        below = len(odd) - len(odd.translate(None, bytes(range(0x80))))
+        below = len(odd) - len(odd.translate(None, _ASCII))
+        if 4 * below > len(data):  # no text by any code: the rest of it need not be decoded to be told as bad
+            self._decoder.reset()
+            return len(odd)
         return below + len(_UNREADABLE.findall(self._decoder.decode(data)))
 
     def _wrong_sentences(self, data: bytes) -> int:
@@ -136,5 +141,6 @@ class Judge:
         self.checks_wrong += wrong
         rest = look[end:] if len(data) <= _LOOKED_AT else b""
         start = max(rest.rfind(b"$"), rest.rfind(b"!"))
-        self._tail = rest[start:] if start >= 0 and len(rest) - start <= _TAIL else b""
+        begun = rest[start:] if start >= 0 and len(rest) - start <= _TAIL else b""
+        self._tail = begun if not begun.translate(None, _IN_SENTENCE) else b""
         return wrong

@@ -64,6 +64,8 @@ class Evidence:
     errors_in_all: LineErrors
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
+    unjudged: int = 0
+    """Answers without line errors of which nobody knows whether they are right."""
 
     @property
     def settings(self) -> str:
@@ -91,6 +93,7 @@ class LinkState:
     errors_in_all: LineErrors = field(default_factory=LineErrors)
     asked: int = 0
     unanswered: int = 0
+    unjudged: int = 0
     proof: Proof | None = None
     echoed: bool = False
     trouble: str = ""
@@ -167,12 +170,21 @@ class LinkState:
             if self.rung is Rung.PROVEN:
                 text = answer.question.words(answer.data)
                 self.proof = Proof(answer.question.text, text, answer.last_s * 1000, now_s)
+        elif verdict is Verdict.UNJUDGED and answer.ended is not Ended.DOUBTFUL:
+            self.unjudged += not answer.errors.total
         elif verdict is Verdict.WRONG:
             self._step(Happening.WRONG, now_s)
         elif answer.ended is Ended.NOTHING and not answer.data:
             self.unanswered += 1
             if answer.question.must_answer or answer.question.data in self._answered_before:
                 self._step(Happening.UNANSWERED, now_s)
+
+    def shown_right(self, asked: str, said: str, ms: float, now_s: float) -> None:
+        """Somebody who knows what a right answer is found it right: values of the expected shape, a whole list, an
+        answer that the technician took as right. `asked` and `said` are for people."""
+        self._step(Happening.RIGHT, now_s)
+        if self.rung is Rung.PROVEN:
+            self.proof = Proof(asked, said, ms, now_s)
 
     def recognised(self, said: str, now_s: float) -> None:
         """A device that only talks said what its sheet expects, with a right check."""
@@ -215,12 +227,13 @@ class LinkState:
             heard_in_all=self.heard_in_all,
             errors_in_all=replace(self.errors_in_all),
             trouble=self.trouble,
+            unjudged=self.unjudged,
         )
 
     def _start_listening(self) -> None:
         """Counts begin anew: they belong to one opening at one setting."""
         self._judge = Judge()
-        self.heard_bytes = self.sent_bytes = self.asked = self.unanswered = self._unasked = 0
+        self.heard_bytes = self.sent_bytes = self.asked = self.unanswered = self.unjudged = self._unasked = 0
         self.last_heard_s = self.last_sent_s = None
         self.errors = LineErrors()
         self._longest_gap_s = 0.0

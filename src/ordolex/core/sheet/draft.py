@@ -6,10 +6,9 @@ It is a draft: what a question means, and that it changes nothing, only the tech
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ordolex.core.record.items import Event
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.sheet.sheet import read_sheet
 from ordolex.core.text.escapes import named
@@ -38,13 +37,12 @@ class Asked:
         return named(self.send).removesuffix("<LF>").removesuffix("<CR>")
 
 
-def asked_in(events: Iterable[Event]) -> list[Asked]:
+def asked_in(details: Iterable[Mapping[str, object]]) -> list[Asked]:
     """The questions of a conversation that were answered without line errors, in the order in which they were first
-    asked. `events` are those of kind `answer`."""
+    asked. `details` are those of the record's events of kind `answer`."""
     found: dict[bytes, list[str]] = {}
     slowest: dict[bytes, float] = {}
-    for event in events:
-        detail = event.detail
+    for detail in details:
         send, answer = (bytes.fromhex(str(detail.get(key, ""))) for key in ("question_hex", "answer_hex"))
         if not send or not answer or detail.get("line_errors") or detail.get("verdict") == "wrong":
             continue

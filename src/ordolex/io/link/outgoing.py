@@ -11,7 +11,7 @@ from ordolex.io.link.held import Held
 from ordolex.io.link.journal import Journal
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault, PortStuck
-from ordolex.io.transport.base import Transport
+from ordolex.io.transport.base import TakesAtOnce, Transport
 
 _STUCK_AFTER_S = 3.0
 
@@ -30,6 +30,24 @@ class Outgoing:
         self._state.sent(data, now)
         self._journal.shown("tx", data, None, now)
         await self._hand_over(transport, data)
+
+    def send_now(self, data: bytes) -> bytes | None:
+        """Sends without waiting; what is left, which `send_rest` sends. None where it cannot: then nothing was done."""
+        transport = self._held.transport
+        if not isinstance(transport, TakesAtOnce):
+            return None
+        taken = transport.take_now(data)
+        if not taken:
+            return None
+        now = mono_s()
+        self._journal.passed("tx", data, None, now)
+        self._state.sent(data, now)
+        self._journal.shown("tx", data, None, now)
+        return data[taken:]
+
+    async def send_rest(self, data: bytes) -> None:
+        """What `send_now` left over: it is in the record already. Raises a Fault where it could not be sent."""
+        await self._hand_over(self._held.required(), data)
 
     async def send_secret(self, secret: bytes, behind: bytes = b"", *, whole: bool = True) -> None:
         """Sends what nobody is to see: it is neither shown nor kept, nor is its echo; only its length is. `behind`,

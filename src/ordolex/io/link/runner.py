@@ -266,6 +266,14 @@ class LinkRunner:
         self._state.answered(answer, mono_s())
         self._journal.rung_after(before)
 
+    def shown_right(self, asked: str, said: str, ms: float, question: Question | None = None) -> None:
+        """See `LinkState.shown_right`; a question that may be asked again proves the link again when it comes back."""
+        before = self._state.rung
+        self._state.shown_right(asked, said, ms, mono_s())
+        if question is not None and self._state.rung is Rung.PROVEN:
+            self._turns.proved_by = question
+        self._journal.rung_after(before)
+
     def stop_asking(self) -> None:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._turns.finish(Ended.STOPPED)

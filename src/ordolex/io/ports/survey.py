@@ -165,7 +165,15 @@ def _bench_rows(notice: BenchNotice) -> list[PortFacts]:
     return rows
 
 
-_KINDS = {"oxygen": "oxygen transmitter", "temperature": "talks by itself", "echo": "echo plug"}
+_KINDS = {
+    "oxygen": "oxygen transmitter", "temperature": "talks by itself", "echo": "echo plug",
+    "logger": "level logger, talks by itself", "feeder": "feeder controller, a console", "alarms": "alarm annunciator",
+    "counter": "fish counter", "display": "display, talks by itself", "bus": "drives and a PLC, Modbus RTU",
+    "bus-ascii": "PLC, Modbus ASCII", "bus-tcp": "PLC, Modbus TCP", "meter": "electricity meter",
+    "modem": "radio modem", "teletype": "teletype, talks by itself", "box-console": "console of a serial server",
+    "probes": "water probes, each asked by its letter", "gate": "gate position",
+}  # fmt: skip
+"""What a stand-in is, in the survey."""
 
 
 def identity_at(path: str, listed: Callable[[], Iterable[ListedPort]] | None = None) -> str:

@@ -40,7 +40,9 @@ class WayView:
 class Way:
     def __init__(self, source: End, to: End) -> None:
         self._source, self._to = source, to
-        self._queue: deque[tuple[bytes, LineErrors | None, float]] = deque()
+        self._queue: deque[tuple[bytes, LineErrors | None, float, bool]] = (
+            deque()
+        )  # the last: whether it is sent in part
         self._waiting = 0
         self._some = asyncio.Event()
         self._empty = asyncio.Event()
@@ -65,8 +67,17 @@ class Way:
     def _hear(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if not (data or errors):
             return
-        self._queue.append((data, errors, at_s))
         self._came += len(data)
+        begun = False
+        if not (self._queue or errors or self._untold) and self._to.present:
+            rest = self._to.runner.out.send_now(data)  # mostly nothing has to wait, and then nobody is woken
+            if rest is not None:
+                self._gone += len(data) - len(rest)
+                if not rest:
+                    self._delays.append(mono_s() - at_s)
+                    return
+                data, begun = rest, True
+        self._queue.append((data, errors, at_s, begun))
         self._waiting += len(data)
         self._empty.clear()
         self._some.set()
@@ -79,20 +90,22 @@ class Way:
                 self._some.clear()
                 self._empty.set()
                 await self._some.wait()
-            data, errors, at_s = self._queue[0]
+            data, errors, at_s, begun = self._queue[0]
             if not self._to.present and not await self._is_heard(at_s):
                 self._unheard += len(data)
                 self._untold += len(data)
                 self._done(len(data))
                 continue
             self._tell_unheard()
-            await self._hand_on(data, errors, at_s)
+            await self._hand_on(data, errors, at_s, begun=begun)
 
-    async def _hand_on(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
+    async def _hand_on(self, data: bytes, errors: LineErrors | None, at_s: float, *, begun: bool) -> None:
         try:
             if errors is not None:
                 self._to.tell_errors(errors)
-            if data:
+            if begun:
+                await self._to.runner.out.send_rest(data)
+            elif data:
                 await self._to.runner.out.send(data)
         except NobodyThere:  # it left in this moment: the bytes wait for who comes next
             self._to.user_changed()

@@ -6,7 +6,7 @@ was opened, and raises Faults. It never blocks that loop, and it never records: 
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import LineErrors
@@ -72,6 +72,14 @@ class Transport(Protocol):
 
     async def close(self, *, keep_dtr: bool = False) -> None:
         """The port is free when this returns. Closing twice does nothing."""
+
+
+@runtime_checkable
+class TakesAtOnce(Protocol):
+    """A transport that can take bytes without anybody waiting for it."""
+
+    def take_now(self, data: bytes) -> int:
+        """How many of these bytes it took; 0 where `write` would have to wait, or would fail."""
 
 
 class Pacer:

@@ -123,6 +123,9 @@ class Rfc2217Transport(TcpTransport):
         self._com.send(data)
         await self._flush()
 
+    def take_now(self, data: bytes) -> int:
+        return 0  # a suspended far end, and telnet's own bytes, have to be waited for
+
     async def _flush(self) -> None:
         out = self._com.take_output()
         if out:

@@ -66,6 +66,9 @@ class TcpTransport:
             raise NobodyThere(f"{self.endpoint.text} is not open", "open it first")
         await wire.write(data)
 
+    def take_now(self, data: bytes) -> int:
+        return self._wire.take_now(data) if self._wire is not None else 0
+
     async def configure(self, line: LineSettings) -> None:
         """Raw TCP has no line settings: nothing to do, and nothing to claim."""
 

@@ -30,7 +30,7 @@ from ordolex.io.transport.linux_line import set_rate_of_terminal, settings_of_te
 from ordolex.io.transport.virtual_name import VirtualName
 from ordolex.io.transport.watch_opens import OpensWatch
 
-_LOOK_S, _LOOK_BUSY_S, _BUSY_S = 0.004, 0.02, 0.05
+_LOOK_S, _LOOK_BUSY_S, _BUSY_S = 0.004, 0.05, 0.05
 _FULL, _PIECES = 2048, 16  # a terminal gives 4,095 bytes at a time; so many are taken at one wake-up
 _WHO_S = 0.25
 _WHO_AGAIN_S = 2.0
@@ -297,6 +297,18 @@ class VirtualTransport:
             view = view[count:]
             if self.user is not None:
                 self.user.heard += count
+
+    def take_now(self, data: bytes) -> int:
+        if self._master < 0 or self._writable is not None:
+            return 0
+        self._pacer.wrote()
+        try:
+            count = os.write(self._master, data)
+        except OSError:  # it blocks, or is gone: who waits for it is told
+            return 0
+        if self.user is not None:
+            self.user.heard += count
+        return count
 
     async def _until_writable(self) -> None:
         loop = asyncio.get_running_loop()

@@ -107,6 +107,13 @@ class Wire(asyncio.Protocol):
             self._pacer.wrote()
             self.carrier.write(data)
 
+    def take_now(self, data: bytes) -> int:
+        """How many bytes were taken: all, or none while the peer takes nothing."""
+        if not (self.is_open and self._writable.is_set()):
+            return 0
+        self.send(data)
+        return len(data)
+
     async def write(self, data: bytes) -> None:
         """Waits while the peer takes nothing."""
         self.send(data)

@@ -20,7 +20,7 @@ from ordolex.tui.widgets.wording import cut
 async def from_conversation(at: At, link: LinkRecord) -> None:
     """All questions of the link that were answered; the technician says which change nothing."""
     events = await asyncio.to_thread(at.session.book.reader.known.events_of, "answer", link=link.id)
-    asked = asked_in(events)[:40]
+    asked = asked_in(event.detail for event in events)[:40]
     if not asked:
         at.say("Nothing was asked and answered on this link yet: ask first, then make a sheet of it", "unsure")
         return

@@ -163,7 +163,7 @@ def _last_word(view: LinkView) -> str:
     if evidence.rung >= Rung.HELD:
         heard = "nothing heard" if evidence.last_heard_s is None else age(mono_s() - evidence.last_heard_s)
         return f"{evidence.rung.word}, {heard}"
-    return evidence.rung.word if evidence.rung else "not there"
+    return evidence.rung.word if evidence.rung else "its port is looked for"
 
 
 def sureness(rung: Rung) -> str:

@@ -174,6 +174,8 @@ def _proof(evidence: Evidence, view: LinkView, now_s: float) -> tuple[str, str]:
         return f"asking {visible_text(view.asking)}", ""
     if evidence.rung < Rung.HELD:
         return "", ""
+    if evidence.unjudged:
+        return "answered: is it right?", "nobody has said so"
     if evidence.unanswered:
         return "not answered", f"{evidence.unanswered} of {evidence.asked} asked"
     return ("not asked yet", "") if not evidence.asked else ("no right answer yet", f"{evidence.asked} asked")

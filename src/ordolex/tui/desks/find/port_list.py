@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from rich.text import Text
+from textual.binding import Binding, BindingType
 from textual.widgets import DataTable
 
 from ordolex.core.text.visible import visible_text
@@ -11,6 +14,9 @@ from ordolex.io.system.clock import mono_s
 from ordolex.session.ports import Ports
 from ordolex.tui.theme import BAD, STATES, TIED, Palette
 from ordolex.tui.widgets.wording import cut
+
+_STATE, _ENDPOINT, _STICKER, _LEAST_WHAT, _LONGEST = 13, 30, 12, 14, 40
+"""Cells of the columns, with what stands between them."""
 
 
 class PortList(DataTable[Text]):
@@ -26,12 +32,17 @@ class PortList(DataTable[Text]):
     PortList > .datatable--hover { background: $surface; }
     """
 
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("home", "scroll_top", "first", show=False), Binding("end", "scroll_bottom", "last", show=False),
+    ]  # fmt: skip
+
     def __init__(self, ports: Ports) -> None:
         super().__init__(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
         self._ports = ports
         self.listed: list[PortFacts] = []
         self._fresh: tuple[bool, ...] = ()
         self._names: tuple[str, ...] = ()
+        self._widths = (0, 0)
 
     @property
     def port(self) -> PortFacts | None:
@@ -44,7 +55,8 @@ class PortList(DataTable[Text]):
 
     def look(self, width: int, ink: Palette) -> PortFacts | None:
         """Draws the survey; the port that was chosen because it is the only one that may be opened, if any was."""
-        before, names = self.port, _names(width)
+        names_width = max((len(port.name) for port in self._ports.all), default=0)
+        before, (names, self._widths) = self.port, _columns(width, names_width)
         if names != self._names:
             self._names = names
             self.clear(columns=True)
@@ -82,18 +94,24 @@ class PortList(DataTable[Text]):
             glyph, colour, state = "▸", "copper", "just came"
         cells = {
             "state": Text(f"{glyph} {state}", ink.style(colour)),
-            "name": Text(cut(visible_text(port.name), 22 if width < 96 else 26), ink.style("ink")),
-            "endpoint": Text(cut(visible_text(port.endpoint), 28), ink.style("dim")),
+            "name": Text(cut(visible_text(port.name), self._widths[0]), ink.style("ink")),
+            "endpoint": Text(cut(visible_text(port.endpoint), _ENDPOINT), ink.style("dim")),
             "sticker": Text(port.sticker, ink.style("ink")),
-            "what it is": Text(cut(visible_text(port.what), width - 82), ink.style("dim")),
+            "what it is": Text(cut(visible_text(port.what), self._widths[1]), ink.style("dim")),
         }
         return [cells[name] for name in self._names]
 
 
-def _names(width: int) -> tuple[str, ...]:
-    """The columns for which there is room."""
-    if width >= 96:
-        return ("state", "name", "endpoint", "sticker", "what it is")
-    if width >= 64:
-        return ("state", "name", "endpoint")
-    return ("state", "name")
+def _columns(width: int, names: int) -> tuple[tuple[str, ...], tuple[int, int]]:
+    """The columns for which there is room, and the widths of the names and of what each port is: names are needed whole
+    before anything else is shown."""
+    room = width - _STATE - 4
+    if room < _ENDPOINT + 22:
+        return ("state", "name"), (max(10, room), 0)
+    name = min(max(22, names), _LONGEST, room - _ENDPOINT)
+    room -= _ENDPOINT + name
+    if room < _STICKER:
+        return ("state", "name", "endpoint"), (name, 0)
+    if room < _STICKER + _LEAST_WHAT:
+        return ("state", "name", "endpoint", "sticker"), (name, 0)
+    return ("state", "name", "endpoint", "sticker", "what it is"), (name, room - _STICKER)

@@ -74,6 +74,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     except Fault as fault:
         at.say(str(fault), "bad")
         return
+    at.session.talks.of(link).answered = answer
     text, how = answer_words(answer)
     sheet = at.session.devices.sheet_of(link)
     family = sheet.family if sheet is not None else FAMILIES["text"]
@@ -168,4 +169,4 @@ def answer_words(answer: Answer) -> tuple[str, How]:
         case Verdict.ECHO:
             return f"our own bytes came back in {ms}: a loopback or an echo", "unsure"
         case _:
-            return f"answer in {ms}; what a right one looks like is not known", "good"
+            return f"answer in {ms}; what a right one looks like is not known: Ins takes it for right", "good"

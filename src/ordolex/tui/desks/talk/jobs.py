@@ -67,6 +67,14 @@ JOBS = (
         needs=proving.an_open_port,
     ),
     Job(
+        "talk.accept",
+        "That is the right answer",
+        proving.accept,
+        key="insert",
+        help="The last answer becomes what proves this link, and what its question is judged by.",
+        needs=an_open_link,
+    ),
+    Job(
         "talk.screen",
         "Screen or exchanges",
         looking.screen,

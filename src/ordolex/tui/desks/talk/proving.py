@@ -6,8 +6,9 @@ import asyncio
 from dataclasses import replace
 
 from ordolex.core.link.loop import compare, pattern
-from ordolex.core.link.question import Verdict
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.text.visible import visible_text
+from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
 from ordolex.session.links import line_of
@@ -53,6 +54,33 @@ async def wake(at: TalkAt) -> None:
     at.session.talks.say(link, f"wake: {words}")
     right = answer is not None and answer.verdict is Verdict.RIGHT
     at.say(words, "good" if right else "unsure")
+
+
+def accept(at: TalkAt) -> None:
+    """The last answer is right: it is the link's question from now on, and proves it."""
+    link = at.link
+    answer = at.session.talks.of(link).answered
+    if answer is None:
+        at.say("Nothing was answered yet: ask first; Ins then takes the answer for right", "unsure")
+        return
+    try:
+        question = at.session.accepted.accept(link, answer)
+    except ValueError as error:
+        at.say(str(error), "unsure")
+        return
+    ms = (answer.last_s or 0.0) * 1000
+    said = answer.data.decode("latin-1").strip()
+    at.session.hub.call(_shown(at.runner, question, said, ms))
+    if not link.first_question:
+        at.change_link(replace(link, first_question=question.text))
+    at.tell(
+        f"{visible_text(question.text)} is answered like {visible_text(said[:60])}: it proves this link from now on",
+        good=True,
+    )
+
+
+async def _shown(runner: LinkRunner, question: Question, said: str, ms: float) -> None:
+    runner.shown_right(question.text, said[:80], ms, question)
 
 
 async def loop(at: TalkAt) -> None:

@@ -182,7 +182,7 @@ async def offer_sheet(at: WatchAt) -> None:
         at.say("Its values come by a sheet, by registers, or by themselves: there is no question to keep", "unsure")
         return
     events = await asyncio.to_thread(at.session.book.reader.known.events_of, "answer", link=record.id)
-    said = {one.send: one.answers for one in asked_in(events[-2000:])}
+    said = {one.send: one.answers for one in asked_in(event.detail for event in events[-2000:])}
     asked = []
     for ask, items in questions.items():
         send = to_bytes(ask)
