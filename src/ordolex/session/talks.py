@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from ordolex.core.link.exchange import Answer
 from ordolex.core.protocols.at.call import Call
+from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event, LinkRecord
 from ordolex.core.talk.conversation import Conversation, Row
 from ordolex.core.talk.echo import EchoWatch
@@ -27,7 +28,7 @@ _BYTES_A_TURN = 16 << 10  # of a flood, so much is shown at each turn of the scr
 class Talk:
     """The rows of one link on the screen."""
 
-    conversation: Conversation = field(default_factory=Conversation)
+    conversation: Conversation = field(default_factory=lambda: Conversation(Passing()))
     rows: Scroll = field(default_factory=Scroll)
     added: int = 0
     history: list[str] = field(default_factory=list)

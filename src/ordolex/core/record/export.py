@@ -14,6 +14,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
+from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event
 from ordolex.core.talk.conversation import Conversation, Direction, Row
 from ordolex.core.text.cells import harmless_cell, quoted_cell
@@ -70,7 +71,7 @@ def _lines_and_rows(items: Items) -> Iterator[tuple[int, int, list[bytes], list[
         link = item.link
         talk = talks.get(link)
         if talk is None:
-            talk = talks[link] = Conversation()
+            talk = talks[link] = Conversation(Passing())
         if isinstance(item, Event):
             yield link, 0, [], talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
         elif item.direction == "tx":
@@ -118,6 +119,10 @@ def _line(row: Row, name: str) -> str:
     after = f"+{row.after_ms:.0f} ms" if row.after_ms is not None else ""
     errors = f"   ({row.errors})" if row.errors else ""
     text = visible_text(row.text) if row.text else visible(row.data)
+    if row.words and row.is_text:
+        text = f"{text}   {visible_text(row.words)}"
+    elif row.words:
+        text = f"{visible_text(row.words)}   {row.data.hex(' ')}"
     return f"{utc_text(row.at_us)}  {name}  {_GLYPHS[row.direction]} {after:>9}  {text}{errors}\n"
 
 

@@ -11,9 +11,13 @@ import re
 import unicodedata
 from functools import lru_cache
 
+from ordolex.core.text.escapes import ASCII_NAMES
+
 _MARKS = {
     0x00: "·", 0x07: "◦", 0x08: "←", 0x09: "→", 0x0A: "↓", 0x0D: "↵", 0x1B: "⇠",
 }  # fmt: skip
+_NAMES = {code: f"<{name}>" for code, name in enumerate(ASCII_NAMES) if code not in _MARKS} | {0x7F: "<DEL>"}
+"""The other control bytes, as they are typed."""
 _OTHER_CONTROL = "◌"
 _BAD_BYTE = "×"
 _FEW = 4
@@ -57,7 +61,7 @@ def _shown(character: str) -> str:
     if 32 <= code < 127:
         return character
     if code < 160:
-        return _MARKS.get(code, _OTHER_CONTROL)
+        return _MARKS.get(code) or _NAMES.get(code, _OTHER_CONTROL)
     if 0xD800 <= code < 0xE000:
         return _BAD_BYTE
     category = unicodedata.category(character)

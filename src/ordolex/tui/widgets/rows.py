@@ -80,6 +80,11 @@ def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour
 
 def _body_and_end(row: Row, room: int) -> tuple[str, str]:
     """The text and the marks of its line end, in no more than `room` cells."""
+    if row.words and not row.is_text:
+        return cut(visible_text(row.words), room), ""
     body = row.data.rstrip(b"\r\n")
     end = visible(row.data[len(body) :])
+    if row.words:
+        end += f"   {visible_text(row.words)}"
+        end = cut(end, max(2, room - len(visible(body))))
     return cut(visible(body), room - len(end)), end

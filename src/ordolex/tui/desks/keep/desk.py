@@ -33,12 +33,12 @@ class KeepDesk(Desk):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._head = HeadLine()
-        self._view = RowView[Entry](self._draw, "Nothing recorded yet.", with_cursor=True, id="keep-rows")
+        self._view = RowView[Entry](self._draw, "", with_cursor=True, id="keep-rows")
         self._looked = Looked()
         self._turns = 0
         self.timeline = Timeline(
             session, self._view, lambda job: self.run_worker(job, exclusive=True, group="keep"),
-            lambda words: self.say(words, "bad"),
+            lambda words: self.say(words, "bad"), self._show_head,
         )  # fmt: skip
 
     def compose(self) -> ComposeResult:
@@ -62,6 +62,9 @@ class KeepDesk(Desk):
         if self._turns % _TURNS_BETWEEN == 0:
             self.timeline.look_for_new()
         self._turns += 1
+        self._show_head()
+
+    def _show_head(self) -> None:
         self._head.text = self._headline()
         self._head.show()
 
@@ -72,7 +75,11 @@ class KeepDesk(Desk):
         if entries:
             first, last = day(entries[0][1].at_us), day(entries[-1][1].at_us)
             head.append(f"   {first}" if first == last else f"   {first} to {last}", ink.style("dim"))
-        head.append(f"   {len(entries)} rows{_which_part(timeline)}", ink.style("dim"))
+        if not timeline.was_read:
+            head.append("   the book is being read", ink.style("straw"))
+            return head
+        s = "s" * (len(entries) != 1)
+        head.append(f"   {len(entries)} row{s}{_which_part(timeline)}", ink.style("dim"))
         if timeline.totals[1]:
             head.append(f", {size(timeline.totals[1])} in all", ink.style("dim"))
         wanted = []

@@ -50,15 +50,18 @@ class _Loaded:
 
 
 class Timeline:
-    """entries  (link, row), oldest first
+    """`shown` is called once other rows stand.
+
+    entries  (link, row), oldest first
     reading  what stands in the headline while the book is read
     """
 
     def __init__(
         self, session: Session, view: RowView[Entry], start: Callable[[Coroutine[Any, Any, None]], object],
-        say: Callable[[str], None],
+        say: Callable[[str], None], shown: Callable[[], None],
     ) -> None:  # fmt: skip
-        self._session, self.view, self._start, self._say = session, view, start, say
+        self._session, self.view, self._start, self._say, self._shown = session, view, start, say, shown
+        self.was_read = False
         self.entries: list[Entry] = []
         self.sieve = Sieve()
         self.part = Part()
@@ -122,7 +125,9 @@ class Timeline:
         self.whole, self.entries, self.totals = loaded.whole, loaded.entries, loaded.totals
         self.view.empty_text = "Nothing recorded yet." if sieve.everything else "No row fits. Esc shows all again."
         self.view.show_rows(loaded.entries)
+        self.was_read = True
         then()
+        self._shown()
 
     def go_beyond(self, key: str, row: int) -> bool:
         """Whether the key leads out of the part that is shown: then the part there is read."""
