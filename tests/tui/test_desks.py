@@ -124,7 +124,7 @@ async def test_three_keys_lead_to_a_proven_link(tmp_path: Path, monkeypatch: pyt
         assert site.app.desk.query_one(Input).value == "*IDN?", "the first question is offered"
         await site.pilot.press("enter")
         await site.until(lambda: "*IDN? answered" in site.lifeline())
-        await site.until(lambda: "right answer in" in site.said())
+        await site.until(lambda: "right answer after" in site.said())
         assert "Brookmade,OX-2,unit 1,1.14" in site.rows() and "2a 49 44 4e 3f 0a" in site.rows()
         assert "● Proven" in site.lifeline()
         assert "Proven" in site.app.query_one(Rail).paint().plain

@@ -81,11 +81,11 @@ class Judge:
         self._tail = b""
         self._decoder = codecs.getincrementaldecoder("utf-8")("surrogateescape")
 
-    def judged_by_check(self, right: bool) -> None:
-        """An answer was judged by the check of its frame, not by whether it is text."""
+    def judged_by_check(self, right: bool, *, counts: bool = True) -> None:
+        """An answer was judged by its frame, not by whether it is text. Only a frame with a check `counts` as one."""
         self.reset()
-        self.checks_right += right
-        self.checks_wrong += not right
+        self.checks_right += right and counts
+        self.checks_wrong += counts and not right
 
     def receive(self, data: bytes, errors: LineErrors | None) -> None:
         sentences = self._wrong_sentences(data)

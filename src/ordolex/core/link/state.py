@@ -162,7 +162,8 @@ class LinkState:
         verdict = answer.verdict
         self.echoed = verdict is Verdict.ECHO
         if answer.question.codec is not None and answer.data:
-            self._judge.judged_by_check(verdict is Verdict.RIGHT)
+            checked = not getattr(answer.question.codec, "without_check", False)
+            self._judge.judged_by_check(verdict is Verdict.RIGHT, counts=checked)
             self._step(Happening.CLEAN if verdict is Verdict.RIGHT else Happening.UNCLEAN, now_s)
         if verdict is Verdict.RIGHT and answer.last_s is not None:
             self._answered_before.add(answer.question.data)

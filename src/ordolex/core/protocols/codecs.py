@@ -87,6 +87,7 @@ class ModbusCodec:
 
 class AtCodec:
     patient = True
+    without_check = True
     numbered = False
     answers_from = "at"
     reads = False

@@ -74,6 +74,7 @@ class SignOnCodec:
 
     name, expected = "sign-on", "an identification message (IEC 62056-21, 6.3.2)"
     patient = reads = True
+    without_check = True
     numbered = False
     answers_from = "meter"
 

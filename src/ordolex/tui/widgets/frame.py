@@ -162,7 +162,7 @@ def _last_word(view: LinkView) -> str:
         return f"{BAD} {evidence.trouble}"
     if evidence.rung >= Rung.HELD:
         heard = "nothing heard" if evidence.last_heard_s is None else age(mono_s() - evidence.last_heard_s)
-        return f"{evidence.rung.word}, {heard}"
+        return f"{evidence.rung.word}, {heard if evidence.last_heard_s is None else f'heard {heard}'}"
     return evidence.rung.word if evidence.rung else "its port is looked for"
 
 

@@ -156,12 +156,22 @@ def _clear(evidence: Evidence) -> tuple[str, str]:
             ((kinds.framing, "framing errors"), (kinds.parity, "parity errors"), (kinds.breaks, "breaks"),
              (kinds.overruns, "overruns"))
         )  # fmt: skip
-        return f"{count(worst[0])} {worst[1]}", f"{evidence.bad_lately} bad of {evidence.seen_lately}"
+        return f"{count(worst[0])} {worst[1]}", _of_last(evidence.bad_lately, evidence)
     if evidence.bad_lately:
         return f"{evidence.bad_lately} of {evidence.seen_lately} unreadable", "no line errors"
     if evidence.checks_right:
-        return f"{count(evidence.checks_right)} checksums ok", f"0 bad of {evidence.seen_lately}"
-    return f"0 bad of {evidence.seen_lately}", "readable text" if evidence.rung >= Rung.CLEAR else "too few to tell"
+        s = "s" * (evidence.checks_right != 1)
+        return f"{count(evidence.checks_right)} checksum{s} ok", _of_last(0, evidence)
+    return "readable text" if evidence.rung >= Rung.CLEAR else "too few to tell", _of_last(0, evidence)
+
+
+def _of_last(bad: int, evidence: Evidence) -> str:
+    """How many are bad, of all that was heard or of the last of it, which is what is judged; short, for a narrow
+    place."""
+    some = "all" if evidence.seen_lately == evidence.heard else "last"
+    if not bad:
+        return f"{some} {evidence.seen_lately} clean"
+    return f"{bad} bad of {'' if some == 'all' else 'last '}{evidence.seen_lately}"
 
 
 def _proof(evidence: Evidence, view: LinkView, now_s: float) -> tuple[str, str]:

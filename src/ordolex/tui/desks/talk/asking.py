@@ -7,6 +7,8 @@ import asyncio
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Verdict
 from ordolex.core.link.secrets import head_of_command
+from ordolex.core.protocols.at.call import State
+from ordolex.core.protocols.at.danger import dangers_of
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.escapes import EscapeError, to_bytes
@@ -21,6 +23,7 @@ from ordolex.tui.desks.talk.at import TalkAt
 from ordolex.tui.job import NO_LINK
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
+from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.widgets.wording import cut
 
 _STILL_S = 0.4  # after a line that came by itself, another may follow
@@ -64,6 +67,8 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> bytes:
 async def ask(at: TalkAt, data: bytes) -> None:
     """Asks it now, also while a device talks on and on, and says what the answer is worth."""
     link = at.link
+    if not await _is_meant(at, data):
+        return
     at.stop_asking()
     future = at.session.ask(link, data)
     if future is None:
@@ -86,6 +91,23 @@ async def ask(at: TalkAt, data: bytes) -> None:
         at.session.talks.say(link, text)
         at.rows.rows_changed()
     at.say(text, how)
+
+
+async def _is_meant(at: TalkAt, data: bytes) -> bool:
+    """A modem's command that can cut off or lose something is asked about first; in a call it is the far end's."""
+    sheet = at.session.devices.sheet_of(at.link)
+    dials = sheet.family.dials if sheet is not None else data[:2].upper() == b"AT"
+    if not dials or at.session.talks.of(at.link).call.state is State.DATA:
+        return True
+    dangers = dangers_of(data)
+    if not dangers:
+        return True
+    choices = [("no", "Send nothing"), ("yes", f"Send {visible_text(data.decode('latin-1').strip())}")]
+    answer = await at.ask(Pick("Send this to the modem?", choices, visible_text("; ".join(dangers))))
+    if answer != "yes":
+        at.entry.put(data.decode("latin-1").strip())
+        at.say("nothing was sent; what you typed is still there", "unsure")
+    return answer == "yes"
 
 
 def _lines_arrive(at: TalkAt) -> bool:
@@ -145,10 +167,18 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> None:
         at.session.send_secret(link, data, whole=False)
 
 
+def _when(answer: Answer) -> str:
+    """When it began, and when it was whole: the first is what stands at its row."""
+    if answer.last_s is None or answer.first_s is None:
+        return ""
+    first, last = round(answer.first_s * 1000), round(answer.last_s * 1000)
+    return f"{last} ms" if first == last else f"{first} ms, whole at {last} ms"
+
+
 def answer_words(answer: Answer) -> tuple[str, How]:
     """What an answer is worth, in a sentence, and how good that is."""
     question = answer.question
-    ms = f"{answer.last_s * 1000:.0f} ms" if answer.last_s is not None else ""
+    ms = _when(answer)
     if answer.ended is Ended.STOPPED:
         return "stopped waiting; what came is kept", "plain"
     if answer.ended is Ended.LOST:
@@ -161,12 +191,12 @@ def answer_words(answer: Answer) -> tuple[str, How]:
         case Verdict.RIGHT if question.codec is not None:
             refused = question.codec.refused(answer.data)
             words = cut(visible_text(question.words(answer.data)), 70)
-            return f"{'refused' if refused else 'answered'} in {ms}: {words}", "unsure" if refused else "good"
+            return f"{'refused' if refused else 'answered'} after {ms}: {words}", "unsure" if refused else "good"
         case Verdict.RIGHT:
-            return f"right answer in {ms}: {question.expected or 'as expected'}", "good"
+            return f"right answer after {ms}: {question.expected or 'as expected'}", "good"
         case Verdict.WRONG:
-            return f"wrong answer in {ms}; expected {question.expected}", "unsure"
+            return f"wrong answer after {ms}; expected {question.expected}", "unsure"
         case Verdict.ECHO:
-            return f"our own bytes came back in {ms}: a loopback or an echo", "unsure"
+            return f"our own bytes came back after {ms}: a loopback or an echo", "unsure"
         case _:
-            return f"answer in {ms}; what a right one looks like is not known: Ins takes it for right", "good"
+            return f"answer after {ms}; what a right one looks like is not known: Ins takes it for right", "good"
