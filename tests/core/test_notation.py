@@ -43,6 +43,7 @@ READ = {
     "19'200 8E1": "19200 8E1",
     "31250 6O1": "31250 6O1",
     "9600@8n1": "9600 8N1",
+    "96 baud 8N1": "96 8N1",
     "Line speed = 4800, 8N2": "4800 8N2",
 }
 
@@ -55,6 +56,8 @@ ASSUMED = {
 
 WRONG = {
     "": "nothing was given",
+    "96,8,N,1": "write 9600 if that is meant, or '96 baud'",
+    "1152 8N1": "write 115200",
     "9600 9N1": "data bits: 9 cannot be",
     "9600 8N3": "stop bits: 3 cannot be",
     "9600 8X1": "'8x1' is not understood",

@@ -47,6 +47,12 @@ def refuse(message: str, status: int = FAILED, *, json: bool = False) -> NoRetur
     raise typer.Exit(status)
 
 
+def more_than_zero(value: float | None, option: str, *, json: bool = False) -> None:
+    """Refuses a time that cannot be."""
+    if value is not None and not 0 < value < 1e9:
+        refuse(f"{option} {value:g}: give a time of more than 0 s", USAGE, json=json)
+
+
 @contextmanager
 def faults_said(json: bool = False) -> Iterator[None]:
     """Turns expected faults into their one line and exit status, and into a document where one was asked for."""

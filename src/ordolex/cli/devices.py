@@ -103,11 +103,27 @@ def write(
         print_document("write", [_written_json(one) for one in done])
     else:
         for one in done:
-            words = f"{one.name}: {one.before} → {one.wanted}, now {one.after}: {one.verdict} {one.words}"
-            typer.echo(visible_text(words.rstrip()))
+            typer.echo(visible_text(_written_words(one, _parameter(known, one.name))))
     if len(done) < len(wanted) or not all(one.good or one.verdict == _TO_ALL for one in done):
         last = done[-1]
         refuse(f"{last.name}: {last.verdict} {last.words}".rstrip(), FAILED)
+
+
+def _written_words(one: Written, parameter: Parameter) -> str:
+    """What became of a value, with its unit, and whether it lasts."""
+
+    def said(value: Setting | None) -> str:
+        return f"{shown(parameter, value)} {parameter.unit}".strip() if value is not None else "not known"
+
+    if one.verdict == _TO_ALL:
+        return f"{one.name}: {said(one.wanted)} {one.verdict}; nobody answers that, so nothing was read back"
+    if one.verdict == "unchanged":
+        return f"{one.name}: it is {said(one.before)} already; nothing was sent"
+    words = f"{one.name}: it was {said(one.before)}, {said(one.wanted)} was wanted, it is {said(one.after)} now"
+    words += "" if one.verdict == "held" else f": {one.verdict} {one.words}".rstrip()
+    if one.verdict == "held" and parameter.store:
+        words += "; it is not stored: power off and it is lost"
+    return words + ("; it holds from the device's next start on" if one.verdict == "held" and parameter.reboot else "")
 
 
 def _goes_to_all(sheet: Sheet, unit: int | None, all_units: bool, json: bool) -> bool:

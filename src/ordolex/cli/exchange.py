@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_document, refuse
+from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, more_than_zero, print_document, refuse
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
@@ -40,6 +40,7 @@ def ask(
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Ask one question and judge the answer."""
+    more_than_zero(timeout, "--timeout", json=json)
     if timeout <= 0:
         refuse("--timeout must be more than 0 s", USAGE, json=json)
     with faults_said(json):
@@ -129,6 +130,7 @@ def record(
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Record everything that arrives, until stopped by Ctrl+C or a signal."""
+    more_than_zero(seconds, "--seconds", json=json)
     with faults_said(json):
         read = line_for(endpoint, line)
         limit = read_limit(rotate) if rotate is not None else None

@@ -55,6 +55,8 @@ _LABELS = (
         r"baud\s*-?rate|bit\s*-?rate|line\s*speed|baud|bauds|speed|rate|bd|bps|bits?/s(?:ec)?|bits?\s*per\s*second",
     ),
 )
+_SHORTENED = (12, 24, 48, 96, 144, 192, 288, 384, 576, 768, 1152)
+"""Rates that are written without their last two zeros, and are none themselves."""
 _LABEL_ORDER = ("baud", "flow", "stop", "data", "parity")
 _SEPARATOR = re.compile(r"[\s,;:/@|()\[\]=_+&-]+|\.(?!\d)")
 _STOP = r"1[.,]5|[0-9]"
@@ -266,9 +268,19 @@ def _place_the_rest(tokens: list[_Token], parts: _Parts) -> None:
             _put(parts, token.kind, token)
 
 
+def _doubt_shortened(baud: float) -> None:
+    """A sticker's 96 mostly means 9600: which of the two is meant is asked, and not taken."""
+    if baud in _SHORTENED:
+        message = (
+            f"baud: {baud:g} is no usual rate; write {baud * 100:g} if that is meant, or '{baud:g} baud' if it is so"
+        )
+        raise SettingsError("baud", message)
+
+
 def _place_number(token: _Token, parts: _Parts) -> str:
     assert isinstance(token.value, int | float)
     if token.value >= 10 or (token.value == 0 and "baud" not in parts.found):
+        _doubt_shortened(token.value)
         return "baud"
     if token.value in (1.0, 1.5, 2.0):
         return "stop"

@@ -11,6 +11,7 @@ from textual.await_complete import AwaitComplete
 from textual.binding import Binding, BindingType
 from textual.command import CommandPalette
 from textual.containers import Vertical, VerticalScroll
+from textual.events import Key
 from textual.screen import ModalScreen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
@@ -38,6 +39,7 @@ CSS = """
 
 
 T = TypeVar("T")
+_SHORT_LIST = 6
 
 
 class Prompt(ModalScreen[T]):
@@ -129,7 +131,8 @@ class LinePrompt(Prompt[str | None]):
 
 
 class Pick(Prompt[str | None]):
-    """A short list of (answer, words). Esc gives None."""
+    """A list of (answer, words). A longer one is narrowed by typing: what holds all the words that were typed stays.
+    Esc takes the typing back, then gives None."""
 
     DEFAULT_CSS = CSS.format(name="Pick")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
@@ -137,20 +140,68 @@ class Pick(Prompt[str | None]):
     def __init__(self, title: str, choices: list[tuple[str, str]], text: str = "") -> None:
         super().__init__()
         self._title, self._choices, self._text = title, choices, text
+        self._typed = ""
+        self._list = Choices(*self._options(), markup=False)
+        self._foot = Static("", classes="dim", markup=False)
+
+    def _options(self) -> list[Option]:
+        wanted = self._typed.lower().split()
+        return [
+            Option(words, id=answer) for answer, words in self._choices if all(one in words.lower() for one in wanted)
+        ]
 
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
             if self._text:
                 yield Static(self._text, markup=False)
-            yield Choices(*(Option(words, id=answer) for answer, words in self._choices), markup=False)
-            yield Static("Enter takes it, Esc goes back", classes="dim")
+            yield self._list
+            yield self._foot
+
+    def on_mount(self) -> None:
+        self._say_how()
+
+    @property
+    def _is_long(self) -> bool:
+        return len(self._choices) > _SHORT_LIST
+
+    def _say_how(self) -> None:
+        how = "Enter takes it, Esc goes back"
+        if self._typed:
+            how = f"with {self._typed!r}: {self._list.option_count} of {len(self._choices)}. Esc shows all again"
+        elif self._is_long:
+            how += "; typing narrows the list"
+        self._foot.update(how)
+
+    def on_key(self, event: Key) -> None:
+        typed = self._typed
+        if not self._is_long:
+            return
+        if event.key == "backspace":
+            typed = typed[:-1]
+        elif event.character is not None and event.character.isprintable() and len(typed) < 40:
+            typed += event.character
+        if typed != self._typed:
+            self._narrow(typed)
+            event.stop()
+            event.prevent_default()
+
+    def _narrow(self, typed: str) -> None:
+        self._typed = typed
+        self._list.clear_options()
+        self._list.add_options(self._options())
+        if self._list.option_count:
+            self._list.highlighted = 0
+        self._say_how()
 
     def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
         self.dismiss(event.option.id)
 
     def action_give_up(self) -> None:
-        self.dismiss(None)
+        if self._typed:
+            self._narrow("")
+        else:
+            self.dismiss(None)
 
 
 class Picture(Prompt[bool]):
