@@ -237,7 +237,7 @@ def test_a_plan_that_cannot_be_served_says_where(text: str, says: str, tmp_path:
 def test_the_demo_plan_is_readable_and_has_each_kind() -> None:
     assert {device.kind for device in read_plan(None).device} == {
         "oxygen", "temperature", "logger", "feeder", "alarms", "counter", "display", "echo", "bus",
-        "bus-ascii", "bus-tcp", "meter", "modem", "teletype", "gate", "box-console",
+        "bus-ascii", "bus-tcp", "meter", "modem", "teletype", "gate", "box-console", "probes",
     }  # fmt: skip
 
 

@@ -18,10 +18,11 @@ from ordolex.core.sheet import Sheet
 from ordolex.core.uart.receiver import Character
 from ordolex.io.device.identity import identify
 from ordolex.io.device.meter import MeterDevice
-from ordolex.io.device.modbus import ModbusUnit, scan
+from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.modem import dial, escape, hang_up
 from ordolex.io.device.procedure import Typist
 from ordolex.io.device.rehearsal import rehearse
+from ordolex.io.device.roll_call import ModbusCaller, call_units
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
@@ -113,8 +114,8 @@ async def opened(serve_bench: ServeBench, notes: Notes, *devices: dict[str, obje
 async def test_units_are_found_and_prove_the_link(serve_bench: ServeBench, notes: Notes) -> None:
     runner, _ = await opened(serve_bench, notes, BUS)
     assert runner.rung is Rung.HELD
-    found = await scan(runner, "rtu", range(1, 9), 0.25)
-    assert [one.unit for one in found if one.right] == [3, 4, 7] and found[0].answer == ""
+    found = await call_units(ModbusCaller(runner, "rtu", 0.25), [str(unit) for unit in range(1, 9)])
+    assert [one.unit for one in found if one.right] == ["3", "4", "7"] and found[0].said == ""
     assert runner.rung is Rung.PROVEN
     assert await identify(runner, DRIVE, 4) == "Brookmade, VD-3 pump, 2.03"
     await runner.release()
@@ -122,8 +123,8 @@ async def test_units_are_found_and_prove_the_link(serve_bench: ServeBench, notes
 
 async def test_two_units_with_one_address_are_suspected(serve_bench: ServeBench, notes: Notes) -> None:
     runner, _ = await opened(serve_bench, notes, {**BUS, "units": [4, 4]})
-    (one,) = await scan(runner, "rtu", [4])
-    assert not one.right and "two units with one address" in one.answer
+    (one,) = await call_units(ModbusCaller(runner, "rtu"), ["4"])
+    assert not one.right and "two units with one address" in one.doubled
     await runner.release()
 
 

@@ -19,7 +19,7 @@ from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.protocols.modbus.server import Unit
 from ordolex.core.sheet import Sheet, read_sheet
-from ordolex.io.device.modbus import scan
+from ordolex.io.device.roll_call import ModbusCaller, call_units
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.transport.twins import MemoryTransport
@@ -169,8 +169,8 @@ async def test_a_scan_finds_units_that_answer_after_the_time_out_and_each_as_its
     async with served("modbus-rtu") as peer, linked(peer, notes) as runner:
         peer.delay = lambda number: 0.2
         peer.shape = lambda number, frame: [(0.0, frame)] if frame[0] in (4, 6) else []
-        found = await scan(runner, "rtu", range(3, 8), 0.12)
-        assert [one.unit for one in found if one.right] == [4, 6]
+        found = await call_units(ModbusCaller(runner, "rtu", 0.12), ["3", "4", "5", "6", "7"])
+        assert [one.unit for one in found if one.right] == ["4", "6"]
 
 
 async def test_a_device_that_wakes_up_again_is_read_right(notes: Notes) -> None:

@@ -46,7 +46,7 @@ def line(terminal: Terminal, text: str, then: str) -> str:
 
 def places_of_secret(folder: Path) -> list[str]:
     """Where it stands in any file below a folder, by the program's own search."""
-    files = [str(path) for path in folder.rglob("*") if path.is_file() and not path.is_socket()]
+    files = [str(path) for path in folder.rglob("*") if path.is_file() and path.suffix != ".part"]
     done = subprocess.run(
         program("secret", *files, "--stdin", "--json"),
         input=PASSWORD + "\n",

@@ -187,27 +187,37 @@ async def test_registers_are_shown_in_both_customs_and_their_order_found(
         assert "messages for it" in shown and "with a wrong check" in shown
 
 
+def called(site: Site) -> str:
+    """The head of a roll-call; empty while there is none."""
+    found = site.app.screen.query("#call-head")
+    return str(found.first(Static).render()) if found else ""
+
+
 async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_drive(tmp_path, monkeypatch) as (site, drive):
         monkeypatch.setattr("ordolex.session.units._LISTEN_S", 100)  # however late the other one speaks
         await site.pilot.press("n")
         await prompt(site, "3-5")
+        await prompt(site, "")
         port = site.twins["/dev/made-up"]
         question, answer = bytes.fromhex("0903000000018542"), bytes.fromhex("0903020001")
 
         def another_master_speaks() -> bool:
-            if "another master speaks" in site.said():
+            if "another master speaks" in called(site):
                 return True
             port.say(question + answer)
             return False
 
         await site.until(another_master_speaks)
         assert drive.sent == []
+        await site.pilot.press("escape")
         monkeypatch.setattr("ordolex.session.units._LISTEN_S", 0.1)
         await site.pilot.press("n")
         await prompt(site, "3-5")
-        await site.pick("4")
-        await site.until(lambda: "it is Brookmade, VD-3 pump, 2.03" in site.said())
+        await prompt(site, "")
+        await site.until(lambda: "2 of 3 answered rightly" in called(site))
+        await site.pilot.press("down", "enter")
+        await site.until(lambda: "unit 4 is Brookmade, VD-3 pump, 2.03" in site.said())
         link = site.app.session.links[0]
         assert (link.unit, link.identity) == (4, "Brookmade, VD-3 pump, 2.03")
         assert site.book.links()[0].unit == 4

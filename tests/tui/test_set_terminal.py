@@ -42,8 +42,11 @@ def test_a_drive_is_found_by_scan_changed_undone_and_a_write_that_does_not_hold_
     terminal.press("C-u")
     terminal.type("1-8")
     terminal.press("Enter")
-    pick(terminal, "Units that answered")
-    terminal.see("it is Brookmade, VD-3 blower, 2.03")
+    terminal.see("Which should be there")
+    terminal.press("Enter")
+    terminal.see("3 of 8 answered rightly", 40)
+    terminal.press("Enter")
+    terminal.see("unit 3 is Brookmade, VD-3 blower, 2.03")
     assert "● Proven" in terminal.screen()
     terminal.press("r")
     terminal.see("11 of 11 read.*, as found")  # a busy computer finds answers late, and says so

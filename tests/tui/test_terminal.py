@@ -50,7 +50,10 @@ def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) ->
     assert "● Clear" not in screen and "Next " in screen
 
     terminal.press("F8")
-    terminal.see("asked '\\*IDN\\?': right")
+    terminal.see("bookkeeping left out")
+    assert "asked" not in terminal.screen()
+    terminal.press("k")
+    terminal.see("asked '\\*IDN\\?': right answer")
     terminal.press("F10")
     screen = terminal.see(r"ended with 0\s+echo")
     assert "Kept in" in screen and echoes(screen) == 2, "the terminal is as it was"

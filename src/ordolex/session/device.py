@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from ordolex.core.device.setting import Outcome, Reading, Written
+from ordolex.core.device.setting import Outcome, Reading, Written, shown
 from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
@@ -60,17 +60,24 @@ def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) 
         values = ", ".join(f"{name} {value}" for name, value in found.items())
         detail = {"values": found, "anew": not before, **named(table)}
         runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
-    _prove(runner, readings)
+    _prove(runner, table, readings)
     return Read(list(readings), not before)
 
 
-def _prove(runner: LinkRunner, readings: Sequence[Reading]) -> None:
+def _prove(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) -> None:
     """Values that came as the sheet expects them prove the link."""
     right = [one for one in readings if one.outcome is Outcome.READ]
     if right:
         slowest = max((one.ms for one in right if one.ms is not None), default=0.0)
         count = f"{len(right)} value{'s' * (len(right) > 1)}"
-        runner.shown_right(f"reading {count}", ", ".join(f"{one.name} {one.value}" for one in right[:5]), slowest)
+        runner.shown_right(f"reading {count}", ", ".join(_said(table, one) for one in right[:5]), slowest)
+
+
+def _said(table: SettingsTable, reading: Reading) -> str:
+    parameter = table.sheet.parameter_named(reading.name)
+    if parameter is None:
+        return f"{reading.name} {reading.value}"
+    return f"{reading.name} {shown(parameter, reading.value)} {parameter.unit}".rstrip()
 
 
 async def set_values(

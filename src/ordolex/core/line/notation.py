@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ordolex.core.line.settings import Flow, LineSettings, Parity, SettingsError
+from ordolex.core.line.settings import SHORTENED, Flow, LineSettings, Parity, SettingsError
 
 ASSUMED_BAUD = 9600
 """The commonest factory setting, used (and said to be assumed) where a text gives only a format such as 8N1."""
@@ -55,8 +55,6 @@ _LABELS = (
         r"baud\s*-?rate|bit\s*-?rate|line\s*speed|baud|bauds|speed|rate|bd|bps|bits?/s(?:ec)?|bits?\s*per\s*second",
     ),
 )
-_SHORTENED = (12, 24, 48, 96, 144, 192, 288, 384, 576, 768, 1152)
-"""Rates that are written without their last two zeros, and are none themselves."""
 _LABEL_ORDER = ("baud", "flow", "stop", "data", "parity")
 _SEPARATOR = re.compile(r"[\s,;:/@|()\[\]=_+&-]+|\.(?!\d)")
 _STOP = r"1[.,]5|[0-9]"
@@ -270,7 +268,7 @@ def _place_the_rest(tokens: list[_Token], parts: _Parts) -> None:
 
 def _doubt_shortened(baud: float) -> None:
     """A sticker's 96 mostly means 9600: which of the two is meant is asked, and not taken."""
-    if baud in _SHORTENED:
+    if baud in SHORTENED:
         message = (
             f"baud: {baud:g} is no usual rate; write {baud * 100:g} if that is meant, or '{baud:g} baud' if it is so"
         )

@@ -34,6 +34,10 @@ class Flow(StrEnum):
     DTR_DSR = "DTR/DSR"
 
 
+SHORTENED = (12, 24, 48, 96, 144, 192, 288, 384, 576, 768, 1152)
+"""Rates that are written without their last two zeros, and are none themselves: the word stands behind one of them."""
+
+
 class SettingsError(ValueError):
     """A part of the line settings that cannot be right. `part` names it as the technician would."""
 
@@ -69,7 +73,8 @@ class LineSettings:
     def text(self) -> str:
         """The one short form that the program prints, like `19200 8E1`; flow control follows where there is any."""
         flow = "" if self.flow is Flow.NONE else f" {self.flow.value}"
-        return f"{self.baud} {self.format}{flow}"
+        rate = f"{self.baud} baud" if self.baud in SHORTENED else f"{self.baud}"
+        return f"{rate} {self.format}{flow}"
 
     @property
     def words(self) -> str:

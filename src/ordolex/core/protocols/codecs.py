@@ -82,7 +82,7 @@ class ModbusCodec:
 
     def words(self, data: bytes) -> str:
         reply, why = self.reply(data)
-        return why if reply is None else reply.words
+        return why if reply is None else reply.said
 
 
 class AtCodec:

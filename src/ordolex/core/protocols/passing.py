@@ -66,7 +66,7 @@ class Passing:
         self.holding.clear()
         self._codec = None
         unit = codec.name.removesuffix(": ")
-        return held[: len(held) - len(rest)], f"{unit}: {answer_words(reply.words)}", rest
+        return held[: len(held) - len(rest)], f"{unit}: {reply.said}", rest
 
     @staticmethod
     def words_of(data: bytes) -> str:
@@ -143,11 +143,6 @@ def request_words(pdu: bytes) -> str:
 
 def _bits(data: bytes, count: int) -> str:
     return "".join(str(data[at // 8] >> at % 8 & 1) for at in range(min(count, 8 * len(data))))
-
-
-def answer_words(words: str) -> str:
-    """The values of an answer; what it was done to stands in the request."""
-    return words.removeprefix("registers ").removeprefix("bits ").removeprefix("identity ")
 
 
 def words_of(data: bytes) -> str:

@@ -54,6 +54,10 @@ CUTTING_EVENTS = frozenset({"opened", "released", "lost", "settings"})
 """Events after which a line that was coming in does not go on."""
 
 
+BOOKKEEPING = frozenset({"rung", "answer", "lines"})
+"""Kinds of events that say again what the bytes beside them say: a timeline folds them away until it is asked."""
+
+
 @dataclass(frozen=True, slots=True)
 class Event:
     """Something that happened, other than bytes. `link` is 0 for the book as a whole.

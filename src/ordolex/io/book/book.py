@@ -77,9 +77,15 @@ class Book:
     # ---- links
 
     def links(self) -> list[LinkRecord]:
-        known = {link.id: link for link in self.reader.links()}
-        with self._guard:
-            known |= self._unkept
+        while True:
+            with self._guard:
+                before = set(self._unkept)
+            known = {link.id: link for link in self.reader.links()}
+            with self._guard:
+                unkept = dict(self._unkept)
+            if before <= unkept.keys():  # else some were written while the book was read, perhaps just after
+                break
+        known |= unkept
         return [known[number] for number in sorted(known)]
 
     def add_link(self, link: LinkRecord) -> LinkRecord:

@@ -18,11 +18,17 @@ _WAY = {Direction.SENT: "tx", Direction.HEARD: "rx"}
 _MOST_DAYS = 400
 
 
-def rows_with(reader: BookReader, sieve: Sieve, span: Span = (None, None)) -> Iterator[tuple[int, Row]]:
-    """(link, row), by link and kind in the order of the record; sort them by time where that matters."""
+def rows_with(
+    reader: BookReader, sieve: Sieve, span: Span = (None, None), without: frozenset[str] = frozenset()
+) -> Iterator[tuple[int, Row]]:
+    """(link, row), by link and kind in the order of the record; sort them by time where that matters. Events of the
+    kinds `without` are left out where no text is looked for."""
     for part in _spans(reader, sieve, span):
         if sieve.wanted is None or part != (None, None):
-            for link, row in rows_of(reader.timeline(sieve.link, None, part), sieve.may_pass):
+            items = reader.timeline(sieve.link, None, part)
+            if without:
+                items = (item for item in items if not (isinstance(item, Event) and item.kind in without))
+            for link, row in rows_of(items, sieve.may_pass):
                 if sieve.passes(link, row):
                     yield link, row
             continue

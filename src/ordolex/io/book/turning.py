@@ -105,7 +105,10 @@ class Turner:
         done = Turned()
         if self._upto is None and self._is_due(connection, now_us):
             before = now_us - round(self._keeping.newest_s * 1e6)
-            row = connection.execute("SELECT max(id) FROM chunk WHERE utc_us <= ?", (before,)).fetchone()
+            # the newest one always stays, so that its number is never given again
+            row = connection.execute(
+                "SELECT max(id) FROM chunk WHERE utc_us <= ? AND id < (SELECT max(id) FROM chunk)", (before,)
+            ).fetchone()
             if row[0] is not None:
                 self._drop_doubles(connection)
                 self._upto, self._volume = int(row[0]), self._next_volume(connection)
@@ -113,7 +116,10 @@ class Turner:
             self._move(connection, self._volume, done)
         if self._keeping.bytes_days is not None:
             before = now_us - round(self._keeping.bytes_days * _DAY_US)
-            sql = "DELETE FROM chunk WHERE id IN (SELECT id FROM chunk WHERE utc_us < ? ORDER BY id LIMIT ?)"
+            sql = (
+                "DELETE FROM chunk WHERE id IN (SELECT id FROM chunk WHERE utc_us < ?"
+                " AND id < (SELECT max(id) FROM chunk) ORDER BY id LIMIT ?)"
+            )
             done.dropped = connection.execute(sql, (before, _PIECE)).rowcount
             done.more |= done.dropped == _PIECE
             if done.dropped:
@@ -191,7 +197,11 @@ class Turner:
             volume.execute("PRAGMA synchronous = FULL")
             with volume:
                 marks = ", ".join("?" * len(rows[0]))
-                volume.executemany(f"INSERT OR IGNORE INTO chunk VALUES ({marks})", rows)
+                volume.executemany(f"INSERT INTO chunk VALUES ({marks})", rows)
+        except sqlite3.IntegrityError:  # a number is there already: nothing is put over it, another volume begins
+            self._volume = self._next_volume(connection)
+            done.more = True
+            return
         finally:
             volume.close()
         connection.execute("DELETE FROM chunk WHERE id <= ?", (rows[-1][0],))

@@ -113,16 +113,13 @@ class TextCaller:
 async def call_units(
     caller: Caller, units: Sequence[str], changed: Callable[[Called], None] = lambda called: None
 ) -> list[Called]:
-    """Each in turn; those that answer rightly say who they are. Where answers turn out to come after the time-out, the
-    silent ones are called once more, with the time that was measured. Raises PortLost."""
+    """Each in turn. Where answers turn out to come after the time-out, the silent ones are called once more, with the
+    time that was measured. Then those that answer rightly are asked who they are. Raises PortLost."""
     found: dict[str, Called] = {}
 
     async def one(unit: str, *, last: bool) -> None:
-        called = await caller.call(unit, last=last)
-        if called.right and not called.doubled:
-            called = await caller.identify(called)
-        found[unit] = called
-        changed(called)
+        found[unit] = await caller.call(unit, last=last)
+        changed(found[unit])
 
     for unit in units:
         await one(unit, last=unit == units[-1])
@@ -132,6 +129,9 @@ async def call_units(
         caller.timeout_s = min(enough_s, _SECONDS)
         for unit in [unit for unit in units if not found[unit].right]:
             await one(unit, last=True)
+    for called in [one for one in found.values() if one.right and not one.doubled]:
+        found[called.unit] = await caller.identify(called)
+        changed(found[called.unit])
     return [_against_others(called, list(found.values())) for called in found.values()]
 
 

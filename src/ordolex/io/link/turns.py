@@ -19,6 +19,13 @@ from ordolex.io.system.clock import mono_s
 _KEPT = 4096  # bytes of an answer that are kept with what it was worth
 
 
+_WORTH = {
+    Verdict.RIGHT: "right answer", Verdict.WRONG: "wrong answer", Verdict.ECHO: "our own bytes came back",
+    Verdict.UNJUDGED: "an answer; what a right one looks like is not known", Verdict.NONE: "no answer",
+}  # fmt: skip
+_UNUSUAL = (Ended.LOST, Ended.STOPPED, Ended.TOO_LONG, Ended.LATE, Ended.ENDLESS, Ended.DOUBTFUL)
+
+
 class Turns:
     """send       sends a question's bytes
     without    what of an answer may be kept
@@ -202,7 +209,8 @@ class Turns:
         if state.rung is Rung.PROVEN and answer.verdict is Verdict.RIGHT and answer.question.expected:
             self.proved_by = answer.question
         self._journal.rung_after(before)
-        text = f"asked {answer.question.text!r}: {answer.verdict.value}, {answer.ended.value}"
+        text = f"asked {answer.question.text!r}: {_WORTH[answer.verdict]}"
+        text += f", {answer.ended.value}" if answer.ended in _UNUSUAL else ""
         detail: dict[str, object] = {
             "question_hex": answer.question.data.hex(),
             "answer_hex": self._without(answer.data)[:_KEPT].hex(),

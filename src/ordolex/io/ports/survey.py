@@ -171,7 +171,7 @@ _KINDS = {
     "counter": "fish counter", "display": "display, talks by itself", "bus": "drives and a PLC, Modbus RTU",
     "bus-ascii": "PLC, Modbus ASCII", "bus-tcp": "PLC, Modbus TCP", "meter": "electricity meter",
     "modem": "radio modem", "teletype": "teletype, talks by itself", "box-console": "console of a serial server",
-    "probes": "water probes, each asked by its letter", "gate": "gate position",
+    "probes": "water probes, each asked by its letter",
 }  # fmt: skip
 """What a stand-in is, in the survey."""
 

@@ -197,7 +197,8 @@ class UnitsCall(Prompt[Taken | None]):
 
 
 def _line(text: str) -> str:
-    return "   ".join(text.splitlines())
+    """An answer in one row; of registers their values alone."""
+    return "   ".join(text.removeprefix("registers ").splitlines())
 
 
 def _sorted(rows: list[Row], units: list[str]) -> list[Row]:

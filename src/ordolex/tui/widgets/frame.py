@@ -202,6 +202,9 @@ class StatusLine(Painted):
         return Text(cut(visible_text(self._text), self.size.width), self.ink.style(self._colour), no_wrap=True)
 
 
+_MORE = ", more keys"
+
+
 class KeyLine(Painted):
     """The keys of the desk; what does not fit is under Ctrl+P and F1."""
 
@@ -216,12 +219,15 @@ class KeyLine(Painted):
         text = Text(no_wrap=True)
         last = [c for c in self.commands if c.id in ("app.help", "app.leave")]
         first = [c for c in self.commands if c not in last]
-        reserved = sum(len(c.shown_key) + len(c.footer) + 4 for c in last)
-        for command in first + last:
-            piece = f"{command.shown_key} {command.footer}"
-            limit = room if command in last else room - reserved
-            if len(text.plain) + len(piece) > limit:
-                continue
+        reserved = sum(len(c.shown_key) + len(c.footer) + 4 for c in last) + len(_MORE)
+        fits, used = [], 0
+        for command in first:
+            piece = len(f"{command.shown_key} {command.footer}   ")
+            if used + piece <= room - reserved + 3:
+                fits.append(command)
+                used += piece
+        for command in [*fits, *last]:
+            more = _MORE if command.id == "app.help" and len(fits) < len(first) else ""
             text.append(command.shown_key, ink.style("copper"))
-            text.append(f" {command.footer}   ", ink.style("ink"))
+            text.append(f" {command.footer}{more}   ", ink.style("ink"))
         return text

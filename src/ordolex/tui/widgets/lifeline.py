@@ -23,6 +23,8 @@ from ordolex.tui.widgets.wording import age, count, cut, endpoint_short
 
 _WIDE = 92
 
+_SHORTEST_NAME = 8
+
 
 class Lifeline(Painted):
     DEFAULT_CSS = """
@@ -86,6 +88,9 @@ class Lifeline(Painted):
             top.append(f" {label}" if label else "", ink.style("ink" if bold else "dim", bold=bold))
             if step is not Rung.PROVEN:
                 top.append(f" {stroke * (2 if words else 1)} ", ink.style(colour))
+        room = width - len(top.plain) - 3
+        if self.link is not None and room >= _SHORTEST_NAME:
+            top.append(f"   {cut(visible_text(self.link.name), room)}", ink.style("ink", bold=True))
         rows = [top]
         if not self.has_class("flat"):
             at = max(0, rung - 1)
@@ -161,7 +166,8 @@ def _clear(evidence: Evidence) -> tuple[str, str]:
         return f"{evidence.bad_lately} of {evidence.seen_lately} unreadable", "no line errors"
     if evidence.checks_right:
         s = "s" * (evidence.checks_right != 1)
-        return f"{count(evidence.checks_right)} checksum{s} ok", _of_last(0, evidence)
+        wrong = f"{count(evidence.checks_wrong)} wrong" if evidence.checks_wrong else "none wrong"
+        return f"{count(evidence.checks_right)} checksum{s} ok", wrong
     return "readable text" if evidence.rung >= Rung.CLEAR else "too few to tell", _of_last(0, evidence)
 
 

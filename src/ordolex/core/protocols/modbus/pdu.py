@@ -75,6 +75,11 @@ class Reply:
     exception: int = 0
 
     @property
+    def said(self) -> str:
+        """The values alone, for who sees what was asked beside them."""
+        return self.words.removeprefix("registers ").removeprefix("bits ").removeprefix("identity ")
+
+    @property
     def words(self) -> str:
         if self.exception:
             return exception_words(self.exception)

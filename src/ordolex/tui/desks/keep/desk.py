@@ -82,6 +82,8 @@ class KeepDesk(Desk):
         head.append(f"   {len(entries)} row{s}{_which_part(timeline)}", ink.style("dim"))
         if timeline.totals[1]:
             head.append(f", {size(timeline.totals[1])} in all", ink.style("dim"))
+        if timeline.folded and not sieve.text:
+            head.append("   bookkeeping left out (k)", ink.style("dim"))
         wanted = []
         if sieve.link is not None:
             wanted.append(names_of(self.session).get(sieve.link, "book"))

@@ -64,6 +64,14 @@ JOBS = (
         footer="mark",
     ),
     Job(
+        "keep.fold",
+        "Bookkeeping",
+        sifting.fold,
+        key="k",
+        help="Shows rungs, control lines and what each question was worth, or leaves them out.",
+        footer="bookkeeping",
+    ),
+    Job(
         "keep.rotate",
         "Older bytes into volumes",
         handing_over.rotate,

@@ -58,7 +58,38 @@ def which_direction(at: KeepAt) -> None:
 
 
 def clear_filters(at: KeepAt) -> None:
-    at.timeline.sift(Sieve())
+    """All rows again, with the cursor on the row that it stood on."""
+    timeline = at.timeline
+    if timeline.sieve.everything:
+        return
+    link, at_us = _under(at)
+    timeline.show_all(lambda: _go_back(at, link, at_us), at_us)
+
+
+def fold(at: KeepAt) -> None:
+    """Bookkeeping, such as what each question was worth, is shown or left out."""
+    timeline = at.timeline
+    link, at_us = _under(at)
+    folded = not timeline.folded
+    timeline.fold(on=folded, then=lambda: _go_back(at, link, at_us))
+    at.say("rungs, control lines and what each question was worth are " + ("left out" if folded else "shown"))
+
+
+def _under(at: KeepAt) -> tuple[int, int | None]:
+    """The link and the time of the row under the cursor; no time where it follows the newest."""
+    entries, view = at.timeline.entries, at.timeline.view
+    if view.following or not 0 <= view.cursor < len(entries):
+        return 0, None
+    link, row = entries[view.cursor]
+    return link, row.at_us
+
+
+def _go_back(at: KeepAt, link: int, at_us: int | None) -> None:
+    if at_us is None:
+        return
+    entries = at.timeline.entries
+    near = min(range(len(entries)), key=lambda n: (abs(entries[n][1].at_us - at_us), entries[n][0] != link), default=0)
+    at.timeline.view.go_to(near)
 
 
 def bytes_shown(at: KeepAt) -> None:

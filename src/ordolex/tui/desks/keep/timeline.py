@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.export import rows_of
-from ordolex.core.record.items import Chunk, Event
+from ordolex.core.record.items import BOOKKEEPING, Chunk, Event
 from ordolex.core.record.sieve import Sieve
 from ordolex.core.talk.conversation import Row
 from ordolex.io.book.reader import BookReader
@@ -24,6 +24,7 @@ Entry = tuple[int, Row]
 
 _LATEST_ITEMS = 3000
 _MATCHES_KEPT = 20_000
+_AROUND_US = 5_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +63,8 @@ class Timeline:
     ) -> None:  # fmt: skip
         self._session, self.view, self._start, self._say, self._shown = session, view, start, say, shown
         self.was_read = False
+        self.folded = True
+        """Whether bookkeeping is left out of the rows; a filter by text looks through it all the same."""
         self.entries: list[Entry] = []
         self.sieve = Sieve()
         self.part = Part()
@@ -109,9 +112,22 @@ class Timeline:
         self._stop = threading.Event()
         self._start(self._take(self._stop, self.sieve, self.part, then))
 
+    def fold(self, *, on: bool, then: Callable[[], None]) -> None:
+        """Leaves bookkeeping out of the rows, or shows it."""
+        self.folded = on
+        self.reading = "reading …"
+        self._load(then)
+
+    def show_all(self, then: Callable[[], None], at_us: int | None) -> None:
+        """All rows again; around a time where one is given, also where it is far from the newest."""
+        self.sieve = Sieve()
+        far = at_us is not None and not self.whole
+        self.load(Part(since_us=at_us - _AROUND_US) if far and at_us is not None else Part(), then)
+
     async def _take(self, stop: threading.Event, sieve: Sieve, part: Part, then: Callable[[], None]) -> None:
+        without = BOOKKEEPING if self.folded and not sieve.text else frozenset()
         try:
-            loaded = await asyncio.to_thread(_read, self._session.book.path, sieve, part, stop)
+            loaded = await asyncio.to_thread(_read, self._session.book.path, sieve, part, stop, without)
         except Fault as fault:
             self.reading = ""
             self._say(str(fault))
@@ -147,11 +163,14 @@ class Timeline:
         return True
 
 
-def _read(path: Path, sieve: Sieve, part: Part, stop: threading.Event) -> _Loaded | None:
+def _read(path: Path, sieve: Sieve, part: Part, stop: threading.Event, without: frozenset[str]) -> _Loaded | None:
     """None where it was stopped. Raises a BookFault."""
     reader = BookReader(path)
     try:
-        rows = rows_of(_items(reader, part)) if sieve.everything else rows_with(reader, sieve)
+        if sieve.everything:
+            rows = rows_of(item for item in _items(reader, part) if not _is_of(item, without))
+        else:
+            rows = rows_with(reader, sieve, without=without)
         kept: list[Entry] = []
         for number, entry in enumerate(rows):
             kept.append(entry)
@@ -167,6 +186,10 @@ def _read(path: Path, sieve: Sieve, part: Part, stop: threading.Event) -> _Loade
     shown = kept[-_MATCHES_KEPT:]
     whole = not shown or ends is None or (shown[0][1].at_us <= ends[0] and part.newest)
     return _Loaded(shown, totals, whole)
+
+
+def _is_of(item: Chunk | Event, kinds: frozenset[str]) -> bool:
+    return isinstance(item, Event) and item.kind in kinds
 
 
 def _items(reader: BookReader, part: Part) -> Iterable[Chunk | Event]:
