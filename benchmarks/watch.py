@@ -1,20 +1,25 @@
 """Rounds: how late the scheduler is and what it costs, how near a line comes to what it can carry, and what the store
 takes. Ratios within one run; nothing here passes or fails.
 
-    python benchmarks/watch.py [schedule|line|store|memory|kill] …
+    python benchmarks/watch.py [schedule|screen|line|store|memory|kill] …
 """
 
 from __future__ import annotations
 
 import asyncio
+import fcntl
+import json
 import os
+import pty
 import random
 import signal
 import sqlite3
 import statistics
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import time
 import tracemalloc
 from collections.abc import Iterator
@@ -24,7 +29,7 @@ from pathlib import Path
 from ordolex.bench.plan import Plan
 from ordolex.bench.serve import Bench
 from ordolex.core.line.notation import read_line
-from ordolex.core.watch.round import Round, RoundItem, RoundLink
+from ordolex.core.watch.round import Round, RoundItem, RoundLink, as_toml
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book.book import Book
 from ordolex.io.book.values import Item
@@ -75,17 +80,81 @@ class Answering:
         self._process.wait()
 
 
-def schedule() -> None:
-    """500 items on 16 links at 1 s by Modbus/TCP, so far apart that each has a question of its own."""
-    answering = Answering(16)
-    links = [RoundLink(name=f"L{n}", endpoint=f"tcp://127.0.0.1:{port}") for n, port in enumerate(answering.ports)]
+def large_round(ports: list[int]) -> Round:
+    """500 items, so far apart that each has a question of its own."""
+    links = [RoundLink(name=f"L{n}", endpoint=f"tcp://127.0.0.1:{port}") for n, port in enumerate(ports)]
     items = [
         RoundItem.model_validate(
-            {"name": f"i{n}", "link": f"L{n % 16}", "modbus": {"at": f"holding {n // 16 * 50}"}, "unit_id": 1}
+            {"name": f"i{n}", "link": f"L{n % len(ports)}", "modbus": {"at": f"holding {n // 16 * 50}"}, "unit_id": 1}
         )
         for n in range(500)
     ]
-    round_ = Round(name="r", link=links, item=items)
+    return Round(name="r", link=links, item=items)
+
+
+def screen() -> None:
+    """The same round in the program itself, on a pseudo-terminal of 128 x 40, with table and chart in front."""
+    answering = Answering(16)
+    with tempfile.TemporaryDirectory() as folder:
+        path, told = Path(folder) / "b.ordolex", Path(folder) / "told.json"
+        made = Book(path)
+        made.keep_round("r", as_toml(large_round(answering.ports)))
+        made.close()
+        pid, fd = pty.fork()
+        if pid == 0:
+            os.environ.update(HOME=folder, TERM="xterm-256color", COLORTERM="truecolor")
+            os.execv(sys.executable, [sys.executable, __file__, "within", str(path), str(told)])
+        fcntl.ioctl(fd, termios.TIOCSWINSZ, struct.pack("4H", 40, 128, 0, 0))
+        drawn = 0
+        while True:
+            try:
+                drawn += len(os.read(fd, 65_536))
+            except OSError:
+                break
+        os.waitpid(pid, 0)
+        late, share, count = json.loads(told.read_text())
+    answering.stop()
+    print(
+        f"500 items, 16 links, 1 s, with the interface: late {statistics.median(late) * 1000:.1f} ms at the median,"
+        f" {percentile(late, 0.95) * 1000:.1f} ms at 95 % (aim 20); {share:.0%} of a core (aim 35), {count} values,"
+        f" {drawn} bytes drawn"
+    )
+
+
+def within() -> None:
+    """The program, told by nobody but the clock; for `screen`."""
+    from ordolex.tui.app import OrdolexApp
+
+    path, told = (Path(text) for text in sys.argv[2:4])
+    kept = Book(path)
+    app = OrdolexApp(kept)
+
+    async def measure(pilot: object) -> None:
+        while "Watch" not in app.desks:
+            await asyncio.sleep(0.1)
+        await asyncio.wrap_future(app.session.watches.start("r"))
+        app.show_desk("Watch")
+        watch = app.session.watches.watch
+        assert watch is not None
+        while any(state.count < 1 for state in watch.states.values()):
+            await asyncio.sleep(0.1)
+        await asyncio.sleep(3)
+        began, used = time.perf_counter(), time.process_time()
+        await asyncio.sleep(12)
+        share = (time.process_time() - used) / (time.perf_counter() - began)
+        late = [s for work in watch.works for turn in work.schedule.turns for s in list(turn.late_s)[-11:]]
+        told.write_text(json.dumps([late, share, sum(state.count for state in watch.states.values())]))
+        app.exit()
+
+    app.run(auto_pilot=measure)
+    kept.close()
+
+
+def schedule() -> None:
+    """500 items on 16 links at 1 s by Modbus/TCP, so far apart that each has a question of its own."""
+    answering = Answering(16)
+    round_ = large_round(answering.ports)
+    links, items = round_.link, round_.item
 
     async def run(kept: Book) -> tuple[list[float], float, int]:
         runners = {}
@@ -267,8 +336,11 @@ def kill() -> None:
     )
 
 
-PARTS = {"schedule": schedule, "line": line, "store": store, "memory": memory, "kill": kill}
+PARTS = {"schedule": schedule, "screen": screen, "line": line, "store": store, "memory": memory, "kill": kill}
 
 if __name__ == "__main__":
-    for name in sys.argv[1:] or PARTS:
-        PARTS[name]()
+    if sys.argv[1:2] == ["within"]:
+        within()
+    else:
+        for name in sys.argv[1:] or PARTS:
+            PARTS[name]()

@@ -234,7 +234,7 @@ async def test_history_line_ends_and_control_bytes_of_the_entry(
         await site.pilot.press("ctrl+n", "enter")
         twin = site.twins["/dev/made-up"]
         await site.until(lambda: bytes(twin.written) == b"\x02ab\x03\r")
-        await site.until(lambda: "heard" in site.rows() and " in " in site.said())  # nothing more will be said of it
+        await site.until(lambda: "heard" in site.rows() and " after " in site.said())  # nothing more will be said of it
         entry.value = r"bad \q"
         await site.pilot.press("enter")
         await site.until(lambda: "is no control byte" in site.said())

@@ -31,7 +31,7 @@ class Frame:
 
     def _rungs(self) -> list[tuple[int, str]]:
         views = self._session.hub.views.values()
-        return [(view.evidence.rung, view.evidence.trouble + view.asking) for view in views]
+        return [(view.evidence.rung, view.evidence.trouble) for view in views]
 
     @property
     def is_old(self) -> bool:

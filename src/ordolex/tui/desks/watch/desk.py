@@ -8,7 +8,6 @@ from rich.segment import Segment
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.events import Key
-from textual.widgets import Static
 
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.state import ItemState
@@ -24,9 +23,10 @@ from ordolex.tui.desks.watch.jobs import JOBS
 from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.still import Still
 
-_TURNS_BETWEEN = 4
-_CHART_TURNS = 10
+_TURNS_BETWEEN = 6
+_CHART_TURNS = 12
 _LOW = 32
 _EMPTY = (
     "No round runs. n makes one of what the sheets of your links offer, or of what you type; Enter starts one that the"
@@ -53,11 +53,11 @@ class WatchDesk(Desk):
         super().__init__(session)
         self._view = View()
         self._head = HeadLine()
-        self._heading = Static("", id="watch-heading", markup=False)
+        self._heading = Still(id="watch-heading")
         self._table: RowView[drawing.Row] = RowView(self._draw, _EMPTY, with_cursor=True, id="watch-rows")
-        self._chart = Static("", id="watch-chart", markup=False)
-        self._legend = Static("", id="watch-legend", markup=False)
-        self._below = Static("", id="watch-below", markup=False)
+        self._chart = Still(id="watch-chart")
+        self._legend = Still(id="watch-legend")
+        self._below = Still(id="watch-below")
         self._rows: list[drawing.Row] = []
         self._kept: list[KeptRow] = []
         self._plotted: dict[int, Plotted] = {}
@@ -163,9 +163,9 @@ class WatchDesk(Desk):
         self._head.text = below.headline(self.session, self._view, self.ink)
         self._head.show()
         heading = drawing.heading if self._shown is not None else drawing.kept_heading
-        self._heading.update(heading(width - 1, self.ink) if self._rows else Text(""))
+        self._heading.put(heading(width - 1, self.ink) if self._rows else Text(""))
         self._table.refresh()
-        self._below.update(below.lines(self.session, self._row, width - 2, self.ink))
+        self._below.put(below.lines(self.session, self._row, width - 2, self.ink))
 
     def _draw(self, row: drawing.Row, width: int) -> list[Segment]:
         if isinstance(row, LinkWork):
@@ -186,8 +186,8 @@ class WatchDesk(Desk):
         view, ink = self._view, self.ink
         chosen = self.at().chosen_ones
         if not chosen or not self._chart.is_attached or not self._chart.display:
-            self._chart.update(Text(""))
-            self._legend.update(Text(""))
+            self._chart.put(Text(""))
+            self._legend.put(Text(""))
             return
         width, height = self._chart.size.width - 2, self._chart.size.height
         first_us, last_us = view.stretch()
@@ -195,8 +195,8 @@ class WatchDesk(Desk):
         curves = [self._curve(one, first_us, last_us, cells) for one in chosen]
         mark_us = None if view.mark is None else last_us - (last_us - first_us) * view.mark // cells
         words = span_words(view.span_s, view.end_us)
-        self._legend.update(legend(curves, mark_us, words, self.size.width - 2, ink))
-        self._chart.update(chart_text(curves, first_us, last_us, width, height, mark_us, ink))
+        self._legend.put(legend(curves, mark_us, words, self.size.width - 2, ink))
+        self._chart.put(chart_text(curves, first_us, last_us, width, height, mark_us, ink))
 
     def _curve(self, one: Plotted, first_us: int, last_us: int, cells: int) -> Curve:
         columns = self.session.book.reader.values.columns(one.id, first_us, last_us, cells)
