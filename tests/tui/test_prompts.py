@@ -1,81 +1,90 @@
-"""What is asked in front of a desk, answered at awkward moments: before it stands, and while something covers it."""
+"""Questions in front of a desk: no red mark before anything is typed, paths chosen, a list narrowed."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
-import pytest
 from textual.app import App
-from textual.widgets import OptionList
+from textual.widgets import DirectoryTree, OptionList, Static
 
-from ordolex.io.own.sheets import all_sheets
-from ordolex.tui.desks.find.ready import ReadyList
+from ordolex.tui.readings import file_reading, new_file_reading
 from ordolex.tui.theme import themes
-from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture, Prompt
-from tests.tui.test_desks import at_site
-
-MADE: dict[str, tuple[Callable[[], Prompt[Any]], object]] = {
-    "a line": (lambda: LinePrompt("Rate", "9600 8N1", lambda text: text, "Enter takes it"), None),
-    "a choice": (lambda: Pick("Which", [("a", "the first"), ("b", "the second")]), None),
-    "a picture": (lambda: Picture("Bits", ["_-_-"], "Esc goes back"), False),
-    "a list": (lambda: ReadyList(next(iter(all_sheets()[0].values()))), []),
-}
+from ordolex.tui.widgets.choosing import Chooser
+from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.prompts import LinePrompt, Pick
 
 
-def bare() -> App[None]:
-    """An application with our colours and nothing else."""
-    app: App[None] = App()
-    for theme in themes():
-        app.register_theme(theme)
-    app.theme = "ordolex-dark"
-    return app
+class Asking(App[None]):
+    def __init__(self) -> None:
+        super().__init__()
+        for theme in themes():
+            self.register_theme(theme)
+        self.theme = "ordolex-dark"
+        self.given: list[str | None] = []
 
 
-@pytest.mark.parametrize("kind", MADE)
-async def test_escape_before_it_stands_answers_it_once_it_stands(kind: str) -> None:
-    make, left = MADE[kind]
-    answers: list[object] = []
-    app = bare()
-    async with app.run_test() as pilot:
-        prompt = make()
-        app.push_screen(prompt, answers.append)
-        assert not prompt.is_mounted
-        app.simulate_key("escape")
+async def test_nothing_is_called_wrong_before_it_is_typed_and_a_file_is_chosen_by_tab(tmp_path: Path) -> None:
+    (tmp_path / "a folder").mkdir()
+    (tmp_path / "a folder" / "table.csv").write_text("x")
+    app = Asking()
+    async with app.run_test(size=(100, 30)) as pilot:
+        app.push_screen(LinePrompt("Which file?", "", file_reading, "a hint"), app.given.append)
         await pilot.pause()
-        assert answers == [left] and app.screen is not prompt
-
-
-async def test_what_is_covered_is_not_answered() -> None:
-    app = bare()
-    async with app.run_test() as pilot:
-        below, above = Pick("Which", [("a", "the first")]), Pick("Sure", [("y", "yes")])
-        app.push_screen(below)
-        app.push_screen(above)
+        reading, line = app.screen.query_one("#reading", Static), app.screen.query_one("#line", EntryLine)
+        assert str(reading.render()) == ""
+        await pilot.press("x")
+        assert "✗" in str(reading.render())
+        line.value = str(tmp_path / "nothing")
+        await pilot.press("tab")
         await pilot.pause()
-        below.dismiss("a")
+        assert isinstance(app.screen, Chooser)
+        tree = app.screen.query_one(DirectoryTree)
+        while not tree.root.children:
+            await pilot.pause(0.02)
+        await pilot.press("down", "enter")
+        while not tree.root.children[0].children:
+            await pilot.pause(0.02)
+        await pilot.press("down", "enter")
         await pilot.pause()
-        assert app.screen is above
+        assert line.value == str(tmp_path / "a folder" / "table.csv")
+        await pilot.press("enter")
+        await pilot.pause()
+    assert app.given == [str(tmp_path / "a folder" / "table.csv")]
 
 
-@pytest.mark.parametrize("opening", ["ctrl+p", "w"])
-async def test_a_key_for_a_list_that_is_not_laid_out_is_for_nothing(
-    opening: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    async with at_site(tmp_path, monkeypatch) as site:
-        await site.pilot.press("f2", opening)
-        await site.until(lambda: len(site.app.screen_stack) == 2)
-        choices = site.app.screen.query_one(OptionList)
-        await site.until(lambda: choices.option_count)
-        choices.highlighted = 0
-        choices.display = False
-        await site.until(lambda: not choices.size.width)
-        choices._clear_caches()
-        for key in ("page_up", "page_down"):
-            if isinstance(site.app.screen, Palette):
-                site.app.screen._action_command_list(key)
-            else:
-                getattr(choices, f"action_{key}")()
-        await site.pilot.press("escape")
-        await site.until(lambda: len(site.app.screen_stack) == 1)
+async def test_a_new_file_keeps_its_name_in_the_folder_that_was_chosen(tmp_path: Path) -> None:
+    (tmp_path / "reports").mkdir()
+    app = Asking()
+    async with app.run_test(size=(100, 30)) as pilot:
+        app.push_screen(LinePrompt("Into?", str(tmp_path / "image.json"), new_file_reading, ""), app.given.append)
+        await pilot.pause()
+        await pilot.press("tab")
+        await pilot.pause()
+        tree = app.screen.query_one(DirectoryTree)
+        while not tree.root.children:
+            await pilot.pause(0.02)
+        await pilot.press("down", "enter")
+        await pilot.pause()
+        await pilot.press("enter")
+        await pilot.pause()
+    assert app.given == [str(tmp_path / "reports" / "image.json")]
+
+
+async def test_a_long_list_is_narrowed_by_typing_and_esc_shows_all_again_before_it_leaves() -> None:
+    app = Asking()
+    words = ["Break", "Change the rate", "Find the fastest rate", "DTR", "RTS", "Character set", "Reset", "Search"]
+    async with app.run_test(size=(100, 30)) as pilot:
+        app.push_screen(Pick("With this line", [(word, word) for word in words]), app.given.append)
+        await pilot.pause()
+        shown = app.screen.query_one(OptionList)
+        await pilot.press(*"rate", "space", "f")
+        assert [shown.get_option_at_index(n).id for n in range(shown.option_count)] == ["Find the fastest rate"]
+        await pilot.press("escape")
+        assert shown.option_count == len(words)
+        await pilot.press(*"rts", "enter")
+        await pilot.pause()
+        app.push_screen(Pick("Sure?", [("no", "No"), ("yes", "Yes")]), app.given.append)
+        await pilot.pause()
+        await pilot.press("y", "down", "enter")  # a short list is not narrowed
+        await pilot.pause()
+    assert app.given == ["RTS", "yes"]

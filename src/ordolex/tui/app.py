@@ -38,7 +38,8 @@ from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
 from ordolex.tui.watching import watch_ports
 from ordolex.tui.widgets.key_pad import KeyPad
-from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import LinePrompt, Palette, Pick, Picture
 
 _TURN_S = 0.05
 _DEVICE_KEYS = frozenset(f"app.{name}" for name in ("command_palette", "remark", "light", "next_link", "previous_link"))
@@ -58,6 +59,7 @@ class OrdolexApp(App[None]):
     #right { width: 1fr; }
     Rail.away { display: none; }
     Lifeline.away, StatusLine.away { display: none; }
+    .gone { display: none; }
     ContentSwitcher { height: 1fr; }
     CommandPalette { background: $background 60%; }
     CommandPalette > Vertical { width: 92; max-width: 96%; background: $bar; }
@@ -75,6 +77,7 @@ class OrdolexApp(App[None]):
         self.warned, self._interrupted = warnings()
         self._frame = Frame(self.session, book)
         self._turns = 0
+        self._alone = False
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "ordolex-dark")  # not as a change: a change reads all style sheets again
@@ -157,8 +160,12 @@ class OrdolexApp(App[None]):
     def _is_tight(self) -> bool:
         return self.size.height < 20 or self.size.width < 60
 
+    def on_desk_room_wanted(self, message: Desk.RoomWanted) -> None:
+        self._alone = message.alone
+        self._frame.fit(*self.size, alone=self._alone)
+
     def on_resize(self, event: Resize) -> None:
-        self._frame.fit(*event.size)
+        self._frame.fit(*event.size, alone=self._alone)
         for desk in self.desks.values():
             desk.set_class(self._is_tight, "tight")
         self.show_frame()
@@ -186,7 +193,7 @@ class OrdolexApp(App[None]):
         self.screen.set_focus(None)
         self._switcher.current = word.lower()
         self._frame.bar.desk = word
-        self._frame.keys.commands = [job for job in (*self.desk.JOBS, *self.JOBS) if job.footer]
+        self._offer_keys()
         self.desk.entered()
         self.show_frame()
 
@@ -220,7 +227,14 @@ class OrdolexApp(App[None]):
         self.desk.turn()
         tell_conditions(self)
 
+    def _offer_keys(self) -> None:
+        """Those that work now: where every key goes to the device, function keys alone."""
+        to_device = self.desk.keys_go_to_device
+        jobs = [job for job in (*self.desk.JOBS, *self.JOBS) if job.footer]
+        self._frame.keys.commands = [job for job in jobs if not to_device or job.key.startswith("f")]
+
     def show_frame(self) -> None:
+        self._offer_keys()
         if self._frame.show():
             self.bell()
 

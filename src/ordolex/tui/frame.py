@@ -11,6 +11,9 @@ from ordolex.tui.record_watch import RecordWatch
 from ordolex.tui.widgets.frame import KeyLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
 
+_ROOMY, _ROOMY_WIDE = 38, 110
+"""A window in which a screen of 80 x 24 has its room beside all that stands around it."""
+
 
 class Frame:
     """Its widgets are kept by name: a query would look at the screen in front, and that may be a prompt."""
@@ -22,9 +25,11 @@ class Frame:
         self.lifeline, self.status = Lifeline(), StatusLine()
         self._rungs_shown: list[tuple[int, str]] = []
 
-    def fit(self, width: int, height: int) -> None:
-        """To the size of the window: what is least needed goes first."""
-        self.rail.set_class(width < 100, "away")
+    def fit(self, width: int, height: int, *, alone: bool = False) -> None:
+        """To the size of the window: what is least needed goes first. `alone`: a device's own screen wants the room."""
+        for widget in (self.bar, self.lifeline, self.keys, self.status):
+            widget.set_class(alone and height < _ROOMY, "gone")
+        self.rail.set_class(width < 100 or (alone and width < _ROOMY_WIDE), "away")
         self.lifeline.set_class(width < 120 or height < 28, "folded")
         self.lifeline.set_class(width < 60 or height < 16, "flat")
         self.status.set_class(height < 12, "away")

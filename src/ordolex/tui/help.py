@@ -13,7 +13,7 @@ from textual.widgets import Static
 from ordolex.core.link.ladder import RUNGS
 from ordolex.tui.job import Job
 from ordolex.tui.places import Place
-from ordolex.tui.widgets.prompts import Prompt
+from ordolex.tui.widgets.prompt import Prompt
 
 _RUNG_WORDS = {
     "Present": "the port exists",

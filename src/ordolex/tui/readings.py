@@ -159,3 +159,8 @@ def new_file_reading(text: str) -> str:
     if path.exists():
         raise ValueError(f"{path.name} is there already; choose a new name")
     return f"in {path.parent.absolute()}"
+
+
+for _reading, _what in ((file_reading, "file"), (drawing_reading, "new"), (new_file_reading, "new")):
+    _reading.chooses = _what  # type: ignore[attr-defined]
+"""Those whose path can be chosen from what is there (`widgets/choosing.py`)."""

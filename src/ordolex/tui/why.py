@@ -19,7 +19,8 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
-from ordolex.tui.widgets.prompts import CSS, Pick, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import CSS, Pick
 from ordolex.tui.widgets.wording import cut
 
 _BAR = 12

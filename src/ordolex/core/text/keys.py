@@ -13,6 +13,10 @@ _CODES = {
     "ctrl+space": b"\0", "ctrl+@": b"\0", "ctrl+left_square_bracket": b"\x1b", "ctrl+backslash": b"\x1c",
     "ctrl+right_square_bracket": b"\x1d", "ctrl+circumflex_accent": b"\x1e", "ctrl+underscore": b"\x1f",
 }  # fmt: skip
+_DEC = (b"\x1bOP", b"\x1bOQ", b"\x1bOR", b"\x1bOS", *(b"\x1b[%d~" % n for n in (15, 17, 18, 19, 20, 21, 23, 24)))
+"""F1 to F12 as DEC VT100 (PF1 to PF4) and VT220 terminals send them."""
+_FUNCTION = {name: code for n, code in enumerate(_DEC, 1) for name in (f"shift+f{n}", f"f{n + 12}")}
+"""With Shift they are the device's; many terminals give that as F13 to F24."""
 
 
 def key_bytes(key: str, character: str | None, *, line_end: str, backspace: str, codec: str) -> bytes:
@@ -24,6 +28,8 @@ def key_bytes(key: str, character: str | None, *, line_end: str, backspace: str,
         return BACKSPACE[backspace]
     if key in _CODES:
         return _CODES[key]
+    if key in _FUNCTION:
+        return _FUNCTION[key]
     if key.startswith("ctrl+") and len(key) == 6 and "a" <= key[5] <= "z":
         return bytes([ord(key[5]) - 96])
     if character is not None and character.isprintable():

@@ -11,7 +11,8 @@ from ordolex.io.system.faults import Fault
 from ordolex.session.session import Session
 from ordolex.session.works import Sending
 from ordolex.tui.job import menu
-from ordolex.tui.widgets.prompts import LinePrompt, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import LinePrompt
 
 if TYPE_CHECKING:
     from ordolex.io.link.runner import LinkRunner

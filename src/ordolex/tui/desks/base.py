@@ -52,6 +52,13 @@ class Desk(Vertical):
             super().__init__()
             self.to = to
 
+    class RoomWanted(Message):
+        """What stands around is to give way, or may stand again."""
+
+        def __init__(self, alone: bool) -> None:
+            super().__init__()
+            self.alone = alone
+
     def __init__(self, session: Session) -> None:
         super().__init__(id=self.word.lower())
         self.session = session
@@ -62,6 +69,11 @@ class Desk(Vertical):
 
     def say(self, text: str, how: How = "plain") -> None:
         self.post_message(self.Said(text, how))
+
+    @property
+    def keys_go_to_device(self) -> bool:
+        """Whether all keys but function keys are the device's now."""
+        return False
 
     def at(self) -> At:
         """What the desk gives its jobs."""

@@ -27,7 +27,7 @@ from ordolex.session.units import expected_of, keep_roll_call, listen_and_call
 from ordolex.tui.desks.at import At
 from ordolex.tui.readings import bytes_reading, units_reading, wait_reading
 from ordolex.tui.theme import BAD, GOOD, PALETTES, UNSURE
-from ordolex.tui.widgets.prompts import Prompt
+from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.wording import cut
 

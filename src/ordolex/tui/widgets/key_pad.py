@@ -6,6 +6,9 @@ from textual.events import Key, Paste
 from textual.message import Message
 from textual.widgets import Static
 
+_PROGRAMS = 12
+"""Function keys up to this one are the program's; with Shift they go to the device."""
+
 
 class KeyPad(Static, can_focus=True):
     """In front of the line of entry. Function keys stay with the program, so that there is a way out."""
@@ -21,7 +24,7 @@ class KeyPad(Static, can_focus=True):
             self.text = text
 
     def on_key(self, event: Key) -> None:
-        if event.key.startswith("f") and event.key[1:].isdigit():
+        if event.key.startswith("f") and event.key[1:].isdigit() and int(event.key[1:]) <= _PROGRAMS:
             return
         event.stop()
         event.prevent_default()

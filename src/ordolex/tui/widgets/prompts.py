@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
-from typing import ClassVar, TypeVar
+from pathlib import Path
+from typing import ClassVar
 
 from textual.app import ComposeResult
 from textual.await_complete import AwaitComplete
@@ -12,11 +13,12 @@ from textual.binding import Binding, BindingType
 from textual.command import CommandPalette
 from textual.containers import Vertical, VerticalScroll
 from textual.events import Key
-from textual.screen import ModalScreen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
+from ordolex.tui.widgets.choosing import Chooser
 from ordolex.tui.widgets.entry_line import EntryLine
+from ordolex.tui.widgets.prompt import USUAL_KEYS, Prompt
 
 CSS = """
 {name} {{ align: center middle; background: $background 60%; }}
@@ -38,26 +40,7 @@ CSS = """
 """
 
 
-T = TypeVar("T")
 _SHORT_LIST = 6
-
-
-class Prompt(ModalScreen[T]):
-    """What is asked in front of a desk. It is answered only while it is in front: a key that was pressed before it was
-    gone, or before help came over it, is for nobody, and must not take away another screen in its place. A key that
-    was pressed before it stands is for it, and answers it once it stands. It holds what it changes and does not look
-    for it: on its way out its parts are gone before its timers are."""
-
-    def dismiss(self, result: T | None = None) -> AwaitComplete:
-        if self.app.screen is not self:
-            return AwaitComplete()
-        if not self.is_mounted:
-            self.call_later(self._dismiss_now, result)
-            return AwaitComplete()
-        return super().dismiss(result)
-
-    def _dismiss_now(self, result: T | None) -> None:
-        self.dismiss(result)  # what it gives may not be awaited here
 
 
 class Palette(CommandPalette):
@@ -86,8 +69,10 @@ class Choices(OptionList):
 
 class LinePrompt(Prompt[str | None]):
     """One line. `read` turns the text into a sentence on how it is understood, or raises ValueError with what is
-    wrong; the line can be given only when it is understood. Esc gives None."""
+    wrong; the line can be given only when it is understood. A reading that says what it `chooses`, a file or the place
+    of a new one, lets it be chosen by Tab. Esc gives None."""
 
+    keys = USUAL_KEYS
     DEFAULT_CSS = CSS.format(name="LinePrompt")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 
@@ -97,20 +82,39 @@ class LinePrompt(Prompt[str | None]):
         self._line = EntryLine(value, id="line")
         self._line.password = hidden
         self._shown = Static("", id="reading", markup=False)
+        self._chooses = str(getattr(read, "chooses", ""))
 
     def compose(self) -> ComposeResult:
+        hint = self._hint
+        if self._chooses:
+            hint += "\nTab chooses a file" if self._chooses == "file" else "\nTab chooses its folder"
         with Vertical():
             yield Static(self._title, classes="title", markup=False)
             yield self._line
             yield self._shown
-            yield Static(self._hint, classes="dim", markup=False)
+            yield Static(hint, classes="dim", markup=False)
 
     def on_mount(self) -> None:
-        self._reading(self._value)
+        if self._value:
+            self._reading(self._value)  # what is wrong with nothing is not said before anything is typed
         self._line.put(self._value, offered=True)  # what is typed takes its place
 
     def on_input_changed(self, event: Input.Changed) -> None:
-        self._reading(event.value)
+        if event.value or self._shown.has_class("good") or self._shown.has_class("bad"):
+            self._reading(event.value)
+
+    def on_key(self, event: Key) -> None:
+        if event.key == "tab" and self._chooses:
+            event.stop()
+            event.prevent_default()
+            typed = Path(self._line.value).expanduser()
+            start = typed.parent if typed.parent.is_dir() else Path.cwd()
+            self.app.push_screen(Chooser(start.absolute(), folder=self._chooses != "file"), self._chosen)
+
+    def _chosen(self, path: str | None) -> None:
+        if path is not None:
+            whole = path if self._chooses == "file" else str(Path(path) / Path(self._line.value).name)
+            self._line.put(whole)
 
     def _reading(self, text: str) -> bool:
         try:
@@ -134,6 +138,7 @@ class Pick(Prompt[str | None]):
     """A list of (answer, words). A longer one is narrowed by typing: what holds all the words that were typed stays.
     Esc takes the typing back, then gives None."""
 
+    keys = USUAL_KEYS
     DEFAULT_CSS = CSS.format(name="Pick")
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "give_up", "back")]
 

@@ -19,7 +19,7 @@ from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s
 from ordolex.session.session import Session
 from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
-from ordolex.tui.widgets.prompts import Prompt
+from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.wording import cut
 
 

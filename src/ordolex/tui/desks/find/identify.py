@@ -13,7 +13,8 @@ from ordolex.core.port.came_and_left import UnplugWatch
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.widgets.entry_line import EntryLine
-from ordolex.tui.widgets.prompts import CSS, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import CSS
 
 
 class Identify(Prompt[tuple[str, str] | None]):

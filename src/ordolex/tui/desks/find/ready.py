@@ -14,7 +14,8 @@ from ordolex.core.sheet import Sheet, checklist, jumper_drawing
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
 from ordolex.tui.theme import PALETTES
-from ordolex.tui.widgets.prompts import CSS, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import CSS
 
 
 class ReadyList(Prompt[list[str]]):

@@ -15,7 +15,8 @@ from ordolex.core.device.form import applies, field_fault, plan_faults
 from ordolex.core.sheet.procedures import PlanField, Procedure
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.theme import PALETTES
-from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick, Prompt
+from ordolex.tui.widgets.prompt import Prompt
+from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
 
 _WIDE = 108  # columns from which labels and values have all their room

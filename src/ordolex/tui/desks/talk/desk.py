@@ -25,18 +25,26 @@ from ordolex.tui.widgets.screen_view import ScreenView
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
 _FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast
 _FLOOD_TURNS = 4
+_ROOMY = 38
 
 
 class TalkDesk(Desk):
     word = "Talk"
     JOBS = JOBS
     BINDINGS = bindings(JOBS)
+    DEFAULT_CSS = """
+    TalkDesk.alone { padding: 0; }
+    TalkDesk.alone HeadLine { display: none; }
+    TalkDesk.alone Entry { height: 1; }
+    TalkDesk.alone Entry #preview { display: none; }
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._remembered = Remembered()
         self._turns = 0
         self._flood = False
+        self._alone = False
         self._seen = (0, 0, 0)  # the link shown, its rows, and how many were ever added
         self._was_sending = False
         self._head = HeadLine()
@@ -76,6 +84,26 @@ class TalkDesk(Desk):
         self._entry.show()
         self.turn()
 
+    @property
+    def keys_go_to_device(self) -> bool:
+        link = self.session.links.chosen
+        return link is not None and self.session.talks.of(link).by_key
+
+    def _take_room(self) -> None:
+        """A device's own screen that is worked key by key has the window for itself, where that is small."""
+        link = self.session.links.chosen
+        alone = self.display and self._remembered.on_screen and link is not None and self.session.talks.of(link).by_key
+        if alone != self._alone:
+            self._alone = alone
+            self.set_class(alone and self.app.size.height < _ROOMY, "alone")
+            self.post_message(self.RoomWanted(alone))
+
+    def on_hide(self) -> None:
+        if self._alone:
+            self._alone = False
+            self.remove_class("alone")
+            self.post_message(self.RoomWanted(False))
+
     def restyled(self) -> None:
         self._entry.preview()
 
@@ -84,6 +112,7 @@ class TalkDesk(Desk):
         if link is None:
             return
         self._turns += 1
+        self._take_room()
         if self._flood and self._turns % _FLOOD_TURNS:
             return
         talk = self.session.talks.of(link)

@@ -183,5 +183,5 @@ def _pad_words(ink: Palette, link: LinkRecord, talk: Talk, masked: bool) -> Text
     text.append(f"   Enter sends {enter}   Backspace sends {hex_pairs(BACKSPACE[talk.backspace])}", ink.style("ink"))
     if masked:
         text.append("   hidden: not shown, not kept", ink.style("straw"))
-    text.append("   F5 goes back to the line", ink.style("dim"))
+    text.append("   F5 goes back   Shift+F1 is the device's F1", ink.style("dim"))
     return text

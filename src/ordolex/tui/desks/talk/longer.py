@@ -6,6 +6,7 @@ import asyncio
 
 from ordolex.core.bus.units import with_unit
 from ordolex.core.link.rubout import probe_rubout
+from ordolex.core.tables.complete import complete
 from ordolex.core.talk.points import Roll, read_points
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round
@@ -79,7 +80,9 @@ async def pull_lists(at: TalkAt) -> None:
     chosen = await at.ask(Pick("Which list?", [*choices, ("all", "all of them")]))
     if chosen is None:
         return
-    for one in lists.table if chosen == "all" else [lists.table[int(chosen)]]:
+    odd = []
+    wanted = lists.table if chosen == "all" else [lists.table[int(chosen)]]
+    for one in wanted:
         sending = Sending(f"pulling {visible_text(one.name)}")
 
         def changed(rows: int, sending: Sending = sending) -> None:
@@ -91,6 +94,12 @@ async def pull_lists(at: TalkAt) -> None:
         if pulled is None:
             return
         at.tell(pulled.words, good=pulled.whole)
+        found = complete(pulled.table)
+        if not pulled.whole or found.missing or found.twice or found.odd:
+            odd.append(f"{visible_text(one.name)}: {pulled.trouble or found.words}")
+    if len(wanted) > 1:
+        words = f"{len(wanted)} lists pulled; " + ("; ".join(odd) if odd else "none has a gap or an odd row")
+        at.tell(words, good=not odd)
 
 
 async def call_roll(at: TalkAt) -> None:

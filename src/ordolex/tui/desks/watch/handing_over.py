@@ -14,7 +14,7 @@ from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import write_new
 from ordolex.tui.desks.watch import doing
 from ordolex.tui.desks.watch.at import Plotted, WatchAt
-from ordolex.tui.readings import drawing_reading
+from ordolex.tui.readings import drawing_reading, new_file_reading
 from ordolex.tui.widgets.prompts import Pick
 
 
@@ -34,7 +34,7 @@ async def export(at: WatchAt) -> None:
         return
     ending = "jsonl" if kind == "json" else "csv"
     of = "item" if len(chosen) == 1 else f"{len(chosen)} items"
-    path = await at.line("File for the values", f"values.{ending}", _new_file, f"the {of} of the span shown")
+    path = await at.line("File for the values", f"values.{ending}", new_file_reading, f"the {of} of the span shown")
     if path is None:
         return
     first, last = at.view.stretch()
@@ -54,15 +54,6 @@ async def export(at: WatchAt) -> None:
         at.say(str(fault), "bad")
         return
     at.say(f"{count} value{'s' * (count != 1)} written: {path}", "good")
-
-
-def _new_file(text: str) -> str:
-    path = Path(text).expanduser()
-    if not text.strip() or not path.parent.is_dir():
-        raise ValueError("give a name in a folder that is there")
-    if path.exists():
-        raise ValueError(f"{path.name} is there already; choose a new name")
-    return f"in {path.parent.absolute()}"
 
 
 async def _draw(at: WatchAt, chosen: Sequence[Plotted]) -> None:
