@@ -75,3 +75,14 @@ def test_a_roll_call_says_by_its_status_whether_all_are_there(bench_process: Ben
     rows = {row["unit"]: row["standing"] for row in json.loads(done.stdout)}
     assert done.returncode == 1 and rows["D"] == "not expected" and rows["E"] == "missing"
     said(run("scan", probes, "--line", "9600 7E1", "--ask", "A\\r"), 2, "{unit}")
+
+
+@pytest.mark.timeout(120)
+def test_units_are_looked_for_on_all_ports_and_only_an_answer_counts_as_one(bench_process: BenchNotice) -> None:
+    ask = ("find", "--ask", "{unit}\\r", "--units", "B-C", "--line", "9600 7E1", "--wait", "900", "--json")
+    found = json.loads(run(*ask).stdout)
+    answered = [(one["name"], one["unit"]) for one in found if one["answered"]]
+    assert answered == [("Water probes", "B"), ("Water probes", "C")]
+    (echo,) = {one["reply"] for one in found if one["name"] == "Echo plug" and one.get("unit") == "B"}
+    assert echo.strip() == "B"  # our own byte: heard, and no answer
+    said(run("find", "--ask", "A\\r", "--units", "B-C"), 2, "go together")

@@ -18,6 +18,7 @@ from ordolex.bench.serve import serve, stop_with_parent
 from ordolex.cli.common import USAGE, faults_said, print_document, refuse
 from ordolex.cli.exchange import stop_on_signals
 from ordolex.cli.interface import run_interface
+from ordolex.core.bus.units import UnitsError, has_place, read_callees
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import SHORTEST_MS
@@ -54,6 +55,7 @@ def find(
     ] = None,
     line: Annotated[str, typer.Option(help="Line settings for --ask.")] = "9600 8N1",
     wait: Annotated[int, typer.Option(help="Milliseconds to wait on each port for --ask, from 100.")] = 500,
+    units: Annotated[str, typer.Option(help="Units such as A-F or 1-32, for {unit} in --ask.")] = "",
     book: Annotated[Path | None, typer.Option(help="A book, for the names that were given to adapters.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
@@ -64,7 +66,7 @@ def find(
         ports = Ports(_names(book))
         ports.survey()
         if ask is not None:
-            _ask_all(ports.all, ask, line, wait, json)
+            _ask_all(ports.all, ask, line, wait, units, json)
             return
     rows = ports.listed
     if json:
@@ -86,22 +88,30 @@ def find(
             rows = ports.listed
 
 
-def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, json: bool) -> None:
+def _ask_all(rows: list[PortFacts], ask: str, line: str, wait: int, units: str, json: bool) -> None:
     if wait < SHORTEST_MS:
         refuse(f"--wait {wait}: at least {SHORTEST_MS} ms", USAGE, json=json)
+    if bool(units) != has_place(to_bytes(ask)):
+        refuse("--units and {unit} in --ask go together", USAGE, json=json)
+    try:
+        callees = read_callees(units) if units else []
+    except UnitsError as error:
+        refuse(f"--units: {error}", USAGE, json=json)
     settings, question = read_line(line).settings, Question(to_bytes(ask), timeout_s=wait / 1000)
 
     def say(done: Try) -> None:
         if not json:
-            typer.echo(visible_text(f"{done.port.endpoint:28} {done.port.name}: {words(done)}"))
+            unit = f" unit {done.unit}" if done.unit else ""
+            typer.echo(visible_text(f"{done.port.endpoint:28} {done.port.name}{unit}: {words(done)}"))
 
-    tries = asyncio.run(ask_everywhere(rows, settings, question, say, NoBook()))
+    tries = asyncio.run(ask_everywhere(rows, settings, question, say, NoBook(), units=callees))
     if json:
         print_document(
             "find --ask",
             [
                 {**t.port.as_dict(), "answered": t.answered, "reply": t.answer.data.decode("utf-8", "replace")
-                 if t.answer else None, "line_errors": t.answer.errors.total if t.answer else 0, "why": t.why}
+                 if t.answer else None, "line_errors": t.answer.errors.total if t.answer else 0, "why": t.why,
+                 **({"unit": t.unit} if t.unit else {})}
                 for t in tries
             ],
         )  # fmt: skip

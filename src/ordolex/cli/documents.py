@@ -56,6 +56,7 @@ class Tried(Port):
     reply: str | None
     line_errors: int
     why: str
+    unit: str = ""
 
 
 class Asked(Document):

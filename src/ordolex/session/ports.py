@@ -25,6 +25,7 @@ class Ports:
         self.changes = Changes()
         self.tries = Tries()
         self._names = names
+        self._asked: dict[str, tuple[str, list[str], bool, float]] = {}
         self._last_seen: dict[str, PortFacts] = {}
 
     @property
@@ -38,6 +39,22 @@ class Ports:
 
     def of(self, endpoint: str) -> PortFacts | None:
         return next((port for port in self.all if port.endpoint == endpoint), None)
+
+    def was_asked(self, endpoint: str, question: str, line: str, said: str, *, answered: bool) -> None:
+        """What came of asking on all ports; empty for nothing. It stands until the port is asked something else."""
+        what = f"{question} at {line}"
+        before = self._asked.get(endpoint)
+        heard, before_answered = before[1:3] if before is not None and before[0] == what else ([], False)
+        self._asked[endpoint] = (what, [*heard, said] if said else heard, answered or before_answered, mono_s())
+
+    def asked(self, endpoint: str) -> tuple[str, bool, float] | None:
+        """In words what came when all ports were asked, whether that was an answer, and when it was."""
+        known = self._asked.get(endpoint)
+        if known is None:
+            return None
+        what, heard, answered, at_s = known
+        said = "; ".join(heard[:4]) + (f"; {len(heard) - 4} more" if len(heard) > 4 else "")
+        return (f"asked {what}: {said}" if heard else f"asked {what}: nothing came"), answered, at_s
 
     def is_listed(self, endpoint: str) -> bool:
         port = self.of(endpoint)

@@ -5,7 +5,7 @@ It owns these facts; an interface holds only how they are looked at. It knows no
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import replace
 from functools import cached_property
@@ -239,10 +239,11 @@ class Session:
         return None if runner is None else self.hub.call(wake(runner, sheet))
 
     def ask_everywhere(
-        self, ports: list[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
-    ) -> Future[list[Try]]:
-        """Asks on all these ports at once; `deliver` is called in the links' thread."""
-        return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver))
+        self, ports: list[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None],
+        units: Sequence[str] = (),
+    ) -> Future[list[Try]]:  # fmt: skip
+        """Asks on all these ports at once, with `units` each of them; `deliver` is called in the links' thread."""
+        return self.hub.call(self.hub.ask_everywhere(ports, line, question, deliver, units))
 
     # ---- what is known and kept
 

@@ -61,6 +61,14 @@ def remark_reading(text: str) -> str:
     return f"{len(text.strip())} characters"
 
 
+def callees_reading(text: str) -> str:
+    """Raises ValueError."""
+    from ordolex.core.bus.units import read_callees
+
+    units = read_callees(text)
+    return f"{len(units)} unit{'s' * (len(units) != 1)}"
+
+
 def drawing_reading(text: str) -> str:
     path = Path(text).expanduser()
     if path.suffix.lower() not in (".svg", ".pdf"):

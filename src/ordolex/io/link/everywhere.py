@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from ordolex.core.bus.units import with_unit
 from ordolex.core.line.settings import LineSettings
-from ordolex.core.link.exchange import Answer
-from ordolex.core.link.judge import LineErrors
+from ordolex.core.link.exchange import Answer, Ended
+from ordolex.core.link.judge import Judge, LineErrors
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import Event
@@ -34,6 +35,8 @@ class Try:
     port: PortFacts
     answer: Answer | None
     why: str
+    unit: str = ""
+    """Which unit was asked, where the question has a place for one."""
 
     @property
     def heard(self) -> bool:
@@ -41,10 +44,14 @@ class Try:
 
     @property
     def answered(self) -> bool:
-        """A device is there, and the settings fit: an answer that is right, or of unknown shape but clean."""
+        """A device is there, and the settings fit: an answer that is right, or of unknown shape but clean text."""
         if self.answer is None or not self.answer.data or self.answer.errors.total:
             return False
-        return self.answer.verdict in (Verdict.RIGHT, Verdict.UNJUDGED)
+        if self.answer.verdict is Verdict.RIGHT:
+            return True
+        judge = Judge()
+        judge.receive(self.answer.data, None)
+        return self.answer.verdict is Verdict.UNJUDGED and judge.clean
 
 
 class _Tap:
@@ -65,10 +72,10 @@ class _Tap:
 _ENDS_S = 1.0  # for an answer that has begun to come to its end
 
 
-def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question) -> float:
+def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question, units: Sequence[str] = ()) -> float:
     """The most that asking can take, apart from ports that are slow to open; all are asked at once."""
     rounds = -(-sum(port.may_be_opened for port in ports) // AT_ONCE)
-    return rounds * (_each_s(line, question) + 0.2)
+    return rounds * (max(1, len(units)) * _each_s(line, question) + 0.2)
 
 
 def _each_s(line: LineSettings, question: Question) -> float:
@@ -82,30 +89,33 @@ async def ask_everywhere(
     deliver: Callable[[Try], None],
     recorder: RecorderLike,
     make_transport: Callable[[Endpoint], Transport] = transport_for,
+    units: Sequence[str] = (),
 ) -> list[Try]:
-    """Asks on all free ports at once; one that is held is skipped and named. Cancelling lets every port go."""
+    """Asks on all free ports at once; one that is held is skipped and named. With `units` each of them is asked on each
+    port, and there is a try for each that was heard. Cancelling lets every port go."""
     gate = asyncio.Semaphore(AT_ONCE)
     tries: list[Try] = []
 
     async def one(port: PortFacts) -> None:
         tap = _Tap()
         try:
-            done = await _one(port, line, question, gate, make_transport, tap)
+            found = await _one(port, line, question, gate, make_transport, tap, units)
         except asyncio.CancelledError:
             detail = {"endpoint": port.endpoint, "line": line.text}
             detail |= {"sent_hex": tap.passed["tx"].hex(), "heard_hex": tap.passed["rx"].hex()}
             if tap.passed["tx"]:
                 recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "try", f"{port.name}: stopped", detail))
             raise
-        tries.append(done)
-        recorder.note(_event(done, line, question))
-        deliver(done)
+        for done in found:
+            tries.append(done)
+            recorder.note(_event(done, line, question))
+            deliver(done)
 
     try:
         await asyncio.gather(*(one(port) for port in ports))
     finally:
-        answered = [done.port.name for done in tries if done.answered]
-        asked = sum(done.answer is not None for done in tries)
+        answered = [f"{done.port.name} {done.unit}".strip() for done in tries if done.answered]
+        asked = len({done.port.endpoint for done in tries if done.answer is not None})
         text = f"asked {question.text!r} at {line.text} on {asked} of {len(ports)} ports: "
         text += f"{', '.join(answered)} answered" if answered else "none answered"
         recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "everywhere", text, {"tried": len(tries)}))
@@ -113,41 +123,51 @@ async def ask_everywhere(
 
 
 async def _one(
-    port: PortFacts,
-    line: LineSettings,
-    question: Question,
-    gate: asyncio.Semaphore,
-    make_transport: Callable[[Endpoint], Transport],
-    tap: _Tap,
-) -> Try:
+    port: PortFacts, line: LineSettings, question: Question, gate: asyncio.Semaphore,
+    make_transport: Callable[[Endpoint], Transport], tap: _Tap, units: Sequence[str],
+) -> list[Try]:  # fmt: skip
+    """Of each unit that was heard; one try where nobody was, or where no unit is asked."""
     if not port.may_be_opened:
-        return Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))
+        return [Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))]
+    out = []
     async with gate:
         runner = LinkRunner(0, port.endpoint, line, tap, make_transport)
         try:
             await runner.open()
-            # whoever talks without a pause would be listened to for half a minute
-            over = asyncio.get_running_loop().call_later(_each_s(line, question), runner.stop_asking)
-            try:
-                answer = await runner.ask(question)
-            finally:
-                over.cancel()
+            for unit in units or ("",):
+                asked = replace(question, data=with_unit(question.data, unit), owes=True) if units else question
+                answer = await _asked(runner, line, asked)
+                if answer.ended is Ended.DOUBTFUL:  # behind a silent unit: once that one's answer cannot come any more
+                    await asyncio.sleep(runner.must_wait_s(asked))
+                    answer = await _asked(runner, line, asked)
+                out.append(Try(port, answer, "", unit))
         except Fault as fault:
-            return Try(port, None, fault.what)
+            return [*(one for one in out if one.heard), Try(port, None, fault.what)]
         finally:
             await runner.release()
-    return Try(port, answer, "")
+    return [one for one in out if one.heard] or [Try(port, out[-1].answer, "")]
+
+
+async def _asked(runner: LinkRunner, line: LineSettings, question: Question) -> Answer:
+    # whoever talks without a pause would be listened to for half a minute
+    over = asyncio.get_running_loop().call_later(_each_s(line, question), runner.stop_asking)
+    try:
+        return await runner.ask(question)
+    finally:
+        over.cancel()
 
 
 def _event(done: Try, line: LineSettings, question: Question) -> Event:
-    detail: dict[str, object] = {"endpoint": done.port.endpoint, "line": line.text, "sent_hex": question.data.hex()}
+    sent = done.answer.question.data if done.answer is not None else question.data
+    detail: dict[str, object] = {"endpoint": done.port.endpoint, "line": line.text, "sent_hex": sent.hex()}
+    detail |= {"unit": done.unit} if done.unit else {}
     if done.answer is None:
         text = f"{done.port.name}: {done.why}"
     else:
         errors = done.answer.errors
         detail |= {"heard_hex": done.answer.data.hex(), "line_errors": errors.total}
         detail["last_ms"] = None if done.answer.last_s is None else round(done.answer.last_s * 1000, 1)
-        text = f"{done.port.name}: {words(done)}"
+        text = f"{done.port.name}{f' unit {done.unit}' if done.unit else ''}: {words(done)}"
     return Event(0, utc_us(), round(mono_s() * 1e6), "try", text, detail)
 
 
@@ -160,5 +180,9 @@ def words(done: Try) -> str:
         return f"{len(answer.data)} bytes with {answer.errors.words()}: something is there, at other settings"
     if not answer.data:
         return "no answer"
+    if answer.verdict is Verdict.ECHO:
+        return "only our own bytes came back: a loopback, or a device that echoes"
     text = answer.data.decode("utf-8", "replace").strip()
+    if not done.answered:
+        return f"{len(answer.data)} bytes that are no readable text: it may be at other settings"
     return f"{text}   {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else text

@@ -85,11 +85,12 @@ class Hub:
         self._loop.call_soon_threadsafe(work)
 
     async def ask_everywhere(
-        self, ports: Sequence[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None]
-    ) -> list[Try]:
+        self, ports: Sequence[PortFacts], line: LineSettings, question: Question, deliver: Callable[[Try], None],
+        units: Sequence[str] = (),
+    ) -> list[Try]:  # fmt: skip
         from ordolex.io.link.everywhere import ask_everywhere
 
-        return await ask_everywhere(ports, line, question, deliver, self._recorder, self._make_transport)
+        return await ask_everywhere(ports, line, question, deliver, self._recorder, self._make_transport, units)
 
     def move(self, link: int, endpoint: str) -> None:
         """Tells a link that waits for its adapter where that is now."""

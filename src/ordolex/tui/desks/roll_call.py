@@ -25,7 +25,7 @@ from ordolex.io.device.roll_call import Caller, ModbusCaller, TextCaller, enough
 from ordolex.io.link.runner import LinkRunner
 from ordolex.session.units import expected_of, keep_roll_call, listen_and_call
 from ordolex.tui.desks.at import At
-from ordolex.tui.readings import bytes_reading, units_reading, wait_reading
+from ordolex.tui.readings import bytes_reading, callees_reading, units_reading, wait_reading
 from ordolex.tui.theme import BAD, GOOD, PALETTES, UNSURE
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.row_view import RowView
@@ -270,12 +270,6 @@ def template_reading(text: str) -> str:
     if not has_place(to_bytes(text)):
         raise ValueError("write {unit} where the unit's letter or number belongs, such as {unit}\\r")
     return f"{reading}; to unit 7: {visible_text(with_unit(to_bytes(text), '7').decode('latin-1'))}"
-
-
-def callees_reading(text: str) -> str:
-    """Raises ValueError."""
-    units = read_callees(text)
-    return f"{len(units)} unit{'s' * (len(units) != 1)}"
 
 
 def expected_reading(text: str) -> str:

@@ -34,8 +34,11 @@ class AskEverywhere(Prompt[str | None]):
     """
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "stop", "stop"), Binding("enter", "take", "take")]
 
-    def __init__(self, session: Session, ports: list[PortFacts], line: LineSettings, question: Question) -> None:
+    def __init__(
+        self, session: Session, ports: list[PortFacts], line: LineSettings, question: Question, units: list[str]
+    ) -> None:
         super().__init__()
+        self._units = units
         self._session, self._ports, self._line, self._question = session, ports, line, question
         self._tries: list[Try] = []
         self._arrived: list[Try] = []
@@ -54,7 +57,9 @@ class AskEverywhere(Prompt[str | None]):
             yield self._foot
 
     def on_mount(self) -> None:
-        self._work = self._session.ask_everywhere(self._ports, self._line, self._question, self._arrived.append)
+        self._work = self._session.ask_everywhere(
+            self._ports, self._line, self._question, self._arrived.append, self._units
+        )
         self.set_interval(0.05, self._turn)
         self._turn()
 
@@ -63,20 +68,30 @@ class AskEverywhere(Prompt[str | None]):
         return self._work is None or self._work.done()
 
     def _turn(self) -> None:
-        self._tries += self._arrived[: len(self._arrived)]
-        del self._arrived[: len(self._arrived)]
+        new = self._arrived[: len(self._arrived)]
+        del self._arrived[: len(new)]
+        self._tries += new
+        for done in new:
+            self._session.ports.was_asked(
+                done.port.endpoint, self._question.text, self._line.text, _said(done), answered=done.answered
+            )
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
         asked = visible_text(self._question.text)
-        head = Text(f"Asking {asked} at {self._line.text}\n", ink.style("ink", bold=True))
-        left = max(0.0, longest_s(self._ports, self._line, self._question) - (mono_s() - self._began))
+        wait = f"{self._question.timeout_s * 1000:.0f} ms"
+        head = Text(f"Asking {asked} at {self._line.text}, {wait} for each answer\n", ink.style("ink", bold=True))
+        left = max(0.0, longest_s(self._ports, self._line, self._question, self._units) - (mono_s() - self._began))
         state = "stopped" if self._stopped else "done" if self.over else f"at most {left:.1f} s left"
-        head.append(f"{len(self._tries)} of {len(self._ports)} ports, {state}", ink.style("dim"))
+        ports = len({done.port.endpoint for done in self._tries})
+        units = f", {len(self._units)} units on each" if self._units else ""
+        head.append(f"{ports} of {len(self._ports)} ports{units}, {state}", ink.style("dim"))
         self._head.update(head)
         rows = Text(no_wrap=True)
         for done in sorted(self._tries, key=lambda t: (not t.answered, not t.heard)):
             glyph, colour = (GOOD, "moss") if done.answered else (UNSURE, "straw") if done.heard else (NOTE, "dim")
             glyph, colour = (BAD, "brick") if done.answer is None else (glyph, colour)
-            rows.append(f"{glyph} {cut(visible_text(done.port.name), 26):<27}", ink.style(colour))
+            name = cut(visible_text(done.port.name), 26 - (len(done.unit) + 6 if done.unit else 0))
+            name += f" unit {done.unit}" if done.unit else ""
+            rows.append(f"{glyph} {name:<27}", ink.style(colour))
             rows.append(f"{visible_text(words(done))}\n", ink.style("ice" if done.heard else "dim"))
         self._rows.update(rows)
         self._foot.update(Text(self._next(), ink.style("straw")))
@@ -84,7 +99,7 @@ class AskEverywhere(Prompt[str | None]):
     def _next(self) -> str:
         if not self.over:
             return "Esc stops"
-        answered = [done for done in self._tries if done.answered]
+        answered = list({done.port.endpoint: done for done in self._tries if done.answered}.values())
         if len(answered) == 1:
             name = visible_text(answered[0].port.name)
             return f"Next  Enter opens {name}, Esc goes back. All tries are kept in the book"
@@ -102,6 +117,11 @@ class AskEverywhere(Prompt[str | None]):
             self._work.cancel()
 
     def action_take(self) -> None:
-        answered = [done for done in self._tries if done.answered]
+        answered = list({done.port.endpoint: done for done in self._tries if done.answered}.values())
         if self.over and len(answered) == 1:
             self.dismiss(answered[0].port.endpoint)
+
+
+def _said(done: Try) -> str:
+    """What is remembered of a port; empty where nothing was heard."""
+    return f"{f'unit {done.unit}: ' if done.unit else ''}{words(done)}" if done.heard else ""

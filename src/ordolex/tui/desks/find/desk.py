@@ -94,6 +94,10 @@ class FindDesk(Desk):
             text.append(f"   came {age(came)}", ink.style("copper"))
         if port.pair:
             text.append(f"\n{visible_text(pair_words(port, self.session))}", ink.style("straw"))
+        asked = ports.asked(port.endpoint)
+        if asked is not None:
+            words, heard, at_s = asked
+            text.append(f"\n{visible_text(words)}, {age(mono_s() - at_s)}", ink.style("moss" if heard else "dim"))
         text.append("\nNext  ", ink.style("straw"))
         text.append(visible_text(next_step(port, self.session)), ink.style("ink"))
         return text

@@ -12,7 +12,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s
 from ordolex.session.ports import Ports
-from ordolex.tui.theme import BAD, STATES, TIED, Palette
+from ordolex.tui.theme import BAD, GOOD, STATES, TIED, Palette
 from ordolex.tui.widgets.wording import cut
 
 _STATE, _ENDPOINT, _STICKER, _LEAST_WHAT, _LONGEST = 13, 30, 12, 14, 40
@@ -40,7 +40,7 @@ class PortList(DataTable[Text]):
         super().__init__(id="ports", cursor_type="row", zebra_stripes=False, cell_padding=1)
         self._ports = ports
         self.listed: list[PortFacts] = []
-        self._fresh: tuple[bool, ...] = ()
+        self._fresh: tuple[object, ...] = ()
         self._names: tuple[str, ...] = ()
         self._widths = (0, 0)
 
@@ -64,7 +64,7 @@ class PortList(DataTable[Text]):
                 self.add_column(name, key=name)
             self.listed = []
         ports = self._ports.all
-        fresh = tuple(self._came_s_ago(port) is not None for port in ports)
+        fresh = tuple((self._came_s_ago(port) is not None, self._ports.asked(port.endpoint)) for port in ports)
         if self.listed == ports and fresh == self._fresh and self.row_count:
             return None
         self.listed, self._fresh = ports, fresh
@@ -92,9 +92,11 @@ class PortList(DataTable[Text]):
             glyph, colour, state = BAD, "brick", "just left"
         elif port.may_be_opened and self._came_s_ago(port) is not None:
             glyph, colour, state = "▸", "copper", "just came"
+        asked = self._ports.asked(port.endpoint)
+        said = f"{GOOD} " if asked is not None and asked[1] else ""
         cells = {
             "state": Text(f"{glyph} {state}", ink.style(colour)),
-            "name": Text(cut(visible_text(port.name), self._widths[0]), ink.style("ink")),
+            "name": Text(cut(said + visible_text(port.name), self._widths[0]), ink.style("moss" if said else "ink")),
             "endpoint": Text(cut(visible_text(port.endpoint), _ENDPOINT), ink.style("dim")),
             "sticker": Text(port.sticker, ink.style("ink")),
             "what it is": Text(cut(visible_text(port.what), self._widths[1]), ink.style("dim")),

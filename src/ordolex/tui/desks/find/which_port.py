@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ordolex.core.bus.units import has_place, read_callees
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
@@ -13,7 +14,7 @@ from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.find.at import FindAt
 from ordolex.tui.desks.find.port_words import remedy_lines
-from ordolex.tui.readings import bytes_reading, line_reading, wait_reading
+from ordolex.tui.readings import bytes_reading, callees_reading, line_reading, wait_reading
 from ordolex.tui.widgets.prompts import Pick, Picture
 
 
@@ -84,7 +85,11 @@ async def ask_everywhere(at: FindAt) -> None:
         at.asked.lines = (*at.asked.lines[:2], str(proposed_wait_ms(measured)))
     slowest = f"; the slowest of {len(measured)} answers took {max(measured):.0f}" if measured else ""
     prompts = (
-        ("One harmless question on all free ports", bytes_reading, "its line end is part of it: *IDN?\\n"),
+        (
+            "One harmless question on all free ports",
+            bytes_reading,
+            "its line end is part of it: *IDN?\\n; {unit} stands for a unit's letter or number",
+        ),
         ("Line settings for all of them", line_reading, "as on the sticker: 9600 8N1"),
         ("How long to wait on each, in ms", wait_reading, f"from 100; all ports are asked at once{slowest}"),
     )
@@ -95,9 +100,15 @@ async def ask_everywhere(at: FindAt) -> None:
             return
         lines.append(typed)
     at.asked.lines = tuple(lines)
+    units: list[str] = []
+    if has_place(to_bytes(lines[0])):
+        typed = await at.line("Which units?", "A-F", callees_reading, "each is asked on each port, such as A-F or 1-32")
+        if typed is None:
+            return
+        units = read_callees(typed)
     question = Question(to_bytes(lines[0]), timeout_s=int(lines[2]) / 1000)
     settings = read_line(lines[1]).settings
-    endpoint = await at.ask(AskEverywhere(at.session, list(at.session.ports.all), settings, question))
+    endpoint = await at.ask(AskEverywhere(at.session, list(at.session.ports.all), settings, question, units))
     port = at.session.ports.of(endpoint) if endpoint else None
     if port is not None:
         at.want_open(at.session.links.keep(port.endpoint, settings.text, "answered when all were asked"))
