@@ -9,9 +9,11 @@ from pydantic import Field, field_validator, model_validator
 from ordolex.core.protocols.checks import CHECKS
 from ordolex.core.protocols.families import Family
 from ordolex.core.protocols.framed import FramePlan
+from ordolex.core.protocols.line_check import LineCheck
 from ordolex.core.protocols.modbus.address import Place, read_place
 from ordolex.core.protocols.modbus.values import TYPES
 from ordolex.core.sheet.base import Part, Pattern, Sent, Words, filled
+from ordolex.core.text.escapes import to_bytes
 
 Setting = float | int | str
 
@@ -60,6 +62,28 @@ class FrameFormat(Part):
     def plan(self) -> FramePlan:
         start, end = bytes.fromhex(self.start), bytes.fromhex(self.end)
         return FramePlan(start, end, self.address, self.length, self.check, self.check_written, self.check_from)
+
+
+class LineCheckFormat(Part):
+    """A check in each line of a device that is asked in text: `mark` stands before it, counting begins `behind` a text.
+    Parameters and actions are written without it; it is put in, and taken off answers that carry a right one."""
+
+    check: str
+    written: Literal["hex digits", "high first", "low first"] = "hex digits"
+    mark: Sent = ""
+    behind: Sent = ""
+    sent: bool = True
+    answers: bool = True
+
+    @field_validator("check")
+    @classmethod
+    def _is_known(cls, value: str) -> str:
+        if value not in CHECKS:
+            raise ValueError(f"{value!r} is no check; choose one of {', '.join(CHECKS)}")
+        return value
+
+    def plan(self) -> LineCheck:
+        return LineCheck(self.check, self.written, to_bytes(self.mark), to_bytes(self.behind))
 
 
 class Register(Part):

@@ -11,7 +11,7 @@ from pydantic import ValidationError, field_validator, model_validator
 from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
 from ordolex.core.sheet.fields import Said
-from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, Parameter
+from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, LineCheckFormat, Parameter
 from ordolex.core.sheet.parts import (
     Channels,
     Lamp,
@@ -51,6 +51,7 @@ class Sheet(Part):
     speaks: str = "text"
     bus: Bus = Bus()
     frame: FrameFormat | None = None
+    line_check: LineCheckFormat | None = None
     parameter: list[Parameter] = []
     store: Action | None = None
     reboot: Action | None = None
@@ -98,6 +99,8 @@ class Sheet(Part):
                 raise ValueError(f"parameter {parameter.name!r} must be stored, but the sheet has no [store]")
             if parameter.reboot and self.reboot is None:
                 raise ValueError(f"parameter {parameter.name!r} takes a reboot, but the sheet has no [reboot]")
+        if self.line_check is not None and self.speaks != "text":
+            raise ValueError("line_check is for a device that speaks text")
         if self.speaks == "framed" and self.frame is None:
             raise ValueError("a device that speaks framed needs a [frame]")
         return self

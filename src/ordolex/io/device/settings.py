@@ -30,7 +30,7 @@ def _framed(runner: LinkRunner, sheet: Sheet, unit: int, address: str) -> Device
 
 
 def _text(runner: LinkRunner, sheet: Sheet, unit: int, address: str) -> Device:
-    return TextDevice(runner, sheet.bus, at=sheet.family.dials)
+    return TextDevice(runner, sheet.bus, at=sheet.family.dials, check=sheet.line_check)
 
 
 DEVICES: dict[str, Callable[[LinkRunner, Sheet, int, str], Device]] = {

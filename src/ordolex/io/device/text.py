@@ -11,7 +11,8 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.results import is_error, read_reply
 from ordolex.core.protocols.codecs import AtCodec
-from ordolex.core.sheet.parameters import Action, Bus, Parameter, Setting, send_text
+from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
+from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
@@ -23,9 +24,10 @@ _LISTEN_S = 12.0
 
 
 class TextDevice:
-    """`at` takes answers to end with a result code."""
+    """`at` takes answers to end with a result code; `check` is one that each line carries."""
 
-    def __init__(self, runner: LinkRunner, bus: Bus, *, at: bool = False) -> None:
+    def __init__(self, runner: LinkRunner, bus: Bus, *, at: bool = False, check: LineCheckFormat | None = None) -> None:
+        self._check = check
         self._runner = runner
         self._bus = bus
         self._at = at
@@ -34,8 +36,12 @@ class TextDevice:
 
     async def said(self, data: bytes, timeout_s: float) -> tuple[str, float | None]:
         """What was answered to a question that changes nothing, and in how many ms. Raises Trouble, or PortLost."""
+        data = self._with_check(data)
         answer = await self._ask(data, reads=True, timeout_s=timeout_s)
         return self._text(data, answer), None if answer.last_s is None else answer.last_s * 1000
+
+    def _with_check(self, data: bytes) -> bytes:
+        return with_check(self._check.plan(), data) if self._check is not None and self._check.sent else data
 
     async def _ask(self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0) -> Answer:
         codec = AtCodec(data) if self._at else None
@@ -65,7 +71,13 @@ class TextDevice:
             if is_error(reply.result):
                 raise Trouble(Outcome.REFUSED, reply.words, answer.data)
             return "\n".join([*reply.lines, reply.result])
-        text = answer.data.decode("utf-8", "replace")
+        heard = answer.data
+        if self._check is not None and self._check.answers:
+            try:
+                heard = without_check(self._check.plan(), heard.lstrip(b"\r\n").removeprefix(data.strip()))
+            except CheckTrouble as trouble:
+                raise Trouble(Outcome.WRONG, str(trouble), answer.data) from trouble
+        text = heard.decode("utf-8", "replace")
         sent = data.decode("latin-1").strip()
         return text.lstrip("\r\n").removeprefix(sent) if sent else text
 
@@ -78,7 +90,7 @@ class TextDevice:
         return out
 
     async def _read_one(self, parameter: Parameter) -> Reading:
-        data = to_bytes(parameter.read)
+        data = self._with_check(to_bytes(parameter.read))
         answer = await self._ask(data, reads=True)
         ms = None if answer.last_s is None else answer.last_s * 1000
         try:
@@ -115,16 +127,16 @@ class TextDevice:
         return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
-        return send_text(parameter.write, f"{value:.10g}" if isinstance(value, float) else str(value))
+        return self._with_check(send_text(parameter.write, f"{value:.10g}" if isinstance(value, float) else str(value)))
 
     async def act(self, action: Action) -> str:
-        return await self._send(to_bytes(action.send), action.taken, "")
+        return await self._send(self._with_check(to_bytes(action.send)), action.taken, "")
 
     async def _send(self, data: bytes, taken: str, confirm: str) -> str:
         if confirm:
             await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)
-            data = to_bytes(confirm)
+            data = self._with_check(to_bytes(confirm))
         elif not taken and not self._at:
             await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)

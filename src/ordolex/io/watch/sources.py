@@ -45,7 +45,8 @@ class Source:
         self._unit = unit if unit >= 0 else sheet.bus.unit if sheet is not None else 1
         self._items = {item.name: item for item in round_.item if item.link == link}
         self._hearing = [item for item in self._items.values() if item.hear]
-        self._text = TextDevice(runner, sheet.bus if sheet is not None else _NO_BUS, at=self.speaks == "at")
+        bus, check = (sheet.bus, sheet.line_check) if sheet is not None else (_NO_BUS, None)
+        self._text = TextDevice(runner, bus, at=self.speaks == "at", check=check)
         self._text.waits_for_late = False
         self._line = bytearray()
         self._questions: dict[str, Question] = {}
