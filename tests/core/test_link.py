@@ -166,6 +166,19 @@ def test_an_answer_ends_with_a_line_and_a_short_silence() -> None:
     assert (answer.first_s, answer.last_s) == (pytest.approx(0.05), pytest.approx(0.06))
 
 
+def test_the_rest_of_the_answer_before_is_not_the_answer() -> None:
+    """A busy computer reads the LF of a CR LF long behind the CR, and the next question is out by then."""
+    exchange = Exchange(Question(b"B\r", timeout_s=1.0), 100.0, 0.001)
+    assert exchange.receive(b"\n", None, 100.02) is None and exchange.tick(100.5) is None
+    assert exchange.receive(b"7.16\r\n", None, 100.6) is None
+    answer = exchange.tick(exchange.next_deadline())
+    assert answer is not None and answer.data.strip() == b"7.16" and exchange.next_deadline() < 100.7
+    blank = Exchange(Question(b"\r", timeout_s=1.0), 0.0, 0.001)
+    blank.receive(b"\r\n", None, 0.1)
+    ended = blank.tick(blank.next_deadline())
+    assert ended is not None and ended.data == b"\r\n"  # where nothing else comes, a blank line is what came
+
+
 def test_an_answer_without_a_line_end_waits_for_a_longer_silence() -> None:
     exchange = Exchange(Question(b"?"), 0.0, 0.0005)
     exchange.receive(b"login: ", None, 0.1)

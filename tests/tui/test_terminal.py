@@ -51,7 +51,7 @@ def test_from_the_first_key_to_the_export(terminal: Terminal, tmp_path: Path) ->
 
     terminal.press("F8")
     terminal.see("bookkeeping left out")
-    assert "asked" not in terminal.screen()
+    assert "asked '" not in terminal.screen()
     terminal.press("k")
     terminal.see("asked '\\*IDN\\?': right answer")
     terminal.press("F10")

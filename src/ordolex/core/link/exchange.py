@@ -124,6 +124,8 @@ class Exchange:
             return self._last_s + self.question.timeout_s
         if codec is not None:  # what came is no answer: foreign frames and noise do not shorten the wait for it
             return max(self._first_deadline, self._last_s + self._quiet_s)
+        if not self._parts.strip(b"\r\n"):  # the rest of the answer before, that came late: the answer is still to come
+            return max(self._first_deadline, self._last_s + self._quiet_s)
         return self._last_s + (self._after_line_end_s if self._ends_with_line() else self._quiet_s)
 
     def tick(self, now_s: float) -> Answer | None:

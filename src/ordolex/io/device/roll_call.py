@@ -71,7 +71,7 @@ class ModbusCaller:
                 doubled = f"{trouble.words}; two units with one address sound like this" if spoilt else ""
                 return Called(unit, trouble.words, doubled=doubled)
             await asyncio.sleep(_BEHIND_S)
-        more = len(heard) - bytes(heard).rfind(raw) - len(raw) if raw in heard else 0
+        more = len(heard) - heard.find(raw) - len(raw) if raw in heard else 0
         behind = f"{more} byte{'s' * (more != 1)} behind a right answer: a second unit may have this address"
         return Called(unit, reply.words, ms, right=True, doubled=behind if more else "")
 
