@@ -72,10 +72,10 @@ def test_probes_are_swept_from_talk_and_all_that_answer_become_a_table_with_anot
     terminal.press("m")
     terminal.see("Make a sheet of the columns")
     chosen(terminal, "watch.sheet", WATCH_JOBS)
-    give(terminal, "Name of the sheet", "water-probes")
+    give(terminal, "Name of the sheet", "own-probes")
     give(terminal, "Which device is it", "water probes of the hatching room")
     terminal.see("4 questions, a draft that wants your words; the link has it now", 30)
-    (sheet,) = tmp_path.rglob("water-probes.toml")
+    (sheet,) = tmp_path.rglob("own-probes.toml")
     made = read_sheet(sheet.read_text(), sheet.name)
     assert [one.send for one in made.question] == ["A<CR>", "B<CR>", "C<CR>", "D<CR>"]
     assert [field.name for field in made.question[0].value] == ["pH", "temperature", "conductivity"]
