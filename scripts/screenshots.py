@@ -74,7 +74,7 @@ RELAYING = (
     ),
 )
 WATCHING = (("watch.png", "wait:8 F7 wait:0.8 d wait:24"),)
-SMALL = (("talk-80x24.png", f"wait:2.5 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
+SMALL = (("talk-80x24.png", f"wait:8 Return wait:0.5 Return wait:1 Return wait:1 text:*IDN? Return wait:1 {_CLEAR}"),)
 
 
 @contextlib.contextmanager

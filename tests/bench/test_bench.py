@@ -1,5 +1,6 @@
 """The bench: its stand-ins answer as the standards say, and the line between is a real one."""
 
+import asyncio
 import os
 import re
 import signal
@@ -11,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from ordolex.bench.devices.oxygen import OxygenTransmitter
-from ordolex.bench.plan import PlanError, read_plan
+from ordolex.bench.plan import Plan, PlanError, read_plan
 from ordolex.bench.serve import Bench, ControlError
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.ladder import Rung
@@ -23,7 +24,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports import benches
 from ordolex.io.ports.survey import survey
 from ordolex.io.system.faults import Fault
-from tests.conftest import OXYGEN, PLUG, TALKER, Notes, ServeBench, program, until
+from tests.conftest import OXYGEN, PLUG, TALKER, Notes, ServeBench, own_network, program, until
 
 # ---- the oxygen transmitter, without a line
 
@@ -273,3 +274,21 @@ def test_a_bench_with_a_bad_plan_says_why_it_did_not_start(tmp_path: Path) -> No
     plan.write_text("[[device]]\nname = 'a'\nkind = 'kettle'")
     done = subprocess.run(program("bench", "--plan", str(plan)), capture_output=True, text=True, env=os.environ.copy())
     assert done.returncode == 2 and len(done.stderr.splitlines()) == 1 and "device.1.kind" in done.stderr
+
+
+async def test_a_box_whose_address_an_ending_bench_still_holds_stands_once_that_has_gone() -> None:
+    address = f"{own_network()}.9"
+    box = {"name": "Weir box", "address": address, "announced": False, "channel": [{"mode": "raw", "line": "9600 8N1"}]}
+    plan = Plan.model_validate({"device": [OXYGEN], "box": [box]})
+    ending, next_one = Bench(plan, lambda notice: None), Bench(plan, lambda notice: None)
+    await ending.start()
+    try:
+        await next_one.start()
+        assert next_one.boxes[0].listens_at == ""
+        await ending.stop()
+        await until(lambda: next_one.boxes[0].listens_at == address)
+        _, writer = await asyncio.open_connection(address, 4001)
+        writer.close()
+    finally:
+        await ending.stop()
+        await next_one.stop()

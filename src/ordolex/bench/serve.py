@@ -8,7 +8,8 @@ import os
 import secrets
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
+from typing import Any
 
 from ordolex.bench.box import Box
 from ordolex.bench.day import Day
@@ -31,7 +32,7 @@ HELP = (
     " (NAME may be a part of the name)"
 )
 
-
+_AGAIN_S = 0.5
 _VERBS = frozenset(
     {"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock", "format",
      "inverted", "rival", "low"}
@@ -82,6 +83,8 @@ class Bench:
                 await box.appear()
             except OSError as error:
                 print(f"bench: {box.plan.name} is not at {box.plan.address}: {error}", file=sys.stderr)
+                await box.vanish()
+                self._go(self._appear_once_free(box))
         for hop in self.hops:
             await hop.start()
         if self.plan.shell:
@@ -104,6 +107,20 @@ class Bench:
             await place.vanish()
         if self._control is not None:
             self._control.close()
+
+    async def _appear_once_free(self, box: Box) -> None:
+        """A box's address may still be held by a bench that is just ending: this one follows it."""
+        while not box.listens_at:
+            await asyncio.sleep(_AGAIN_S)
+            try:
+                await box.appear()
+            except OSError:
+                await box.vanish()
+
+    def _go(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.create_task(work)
+        self._later.add(task)
+        task.add_done_callback(self._later.discard)
 
     def _where(self, name: str) -> tuple[str, int] | None:
         """Where a device can be reached by a call: only one on plain TCP that nobody holds."""
@@ -197,9 +214,7 @@ class Bench:
             await place.appear(renumbered=renumbered)
             self._tell()
 
-        task = asyncio.get_running_loop().create_task(wait())
-        self._later.add(task)
-        task.add_done_callback(self._later.discard)
+        self._go(wait())
 
 
 class _Place:

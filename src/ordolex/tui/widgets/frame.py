@@ -161,8 +161,12 @@ def _last_word(view: LinkView) -> str:
     if evidence.trouble:
         return f"{BAD} {evidence.trouble}"
     if evidence.rung >= Rung.HELD:
-        heard = "nothing heard" if evidence.last_heard_s is None else age(mono_s() - evidence.last_heard_s)
-        return f"{evidence.rung.word}, {heard if evidence.last_heard_s is None else f'heard {heard}'}"
+        if evidence.last_heard_s is None:
+            return f"{evidence.rung.word}, nothing heard"
+        heard = age(mono_s() - evidence.last_heard_s)
+        return (
+            f"{evidence.rung.word} {heard}" if evidence.rung == Rung.HEARD else f"{evidence.rung.word}, heard {heard}"
+        )
     return evidence.rung.word if evidence.rung else "its port is looked for"
 
 

@@ -199,4 +199,4 @@ def answer_words(answer: Answer) -> tuple[str, How]:
         case Verdict.ECHO:
             return f"our own bytes came back after {ms}: a loopback or an echo", "unsure"
         case _:
-            return f"answer after {ms}; what a right one looks like is not known: Ins takes it for right", "good"
+            return f"answer after {ms}; whether it is right is not known: Ins takes it so", "good"
