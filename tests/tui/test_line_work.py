@@ -323,3 +323,27 @@ def test_what_we_send_stands_underlined_in_the_device_s_own_style() -> None:
     screen.feed(b"still")
     runs = [(run.text.strip(), run.ink, run.underline) for n in (0, 1) for run in screen.line(n) if run.text.strip()]
     assert runs == [("red", "red", False), ("typed", "red", True), ("still", "red", False)]
+
+
+async def test_what_a_device_asks_about_the_terminal_is_answered_only_once_that_is_allowed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sent: list[bytes] = []
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: sent.append(data)
+        await site.open_port()
+        await site.pilot.press("ctrl+d")
+        site.twins["/dev/made-up"].say(b"\x1b[2;3H\x1b[6n")
+        await site.until(lambda: "it asks about the terminal" in str(site.app.desk.query_one(HeadLine).text))
+        assert not sent
+        await more(site, "answers")
+        await site.until(lambda: "its questions are answered" in str(site.app.desk.query_one(HeadLine).text))
+        site.twins["/dev/made-up"].say(b"\x1b[4;5H\x1b[6n")
+        await site.until(lambda: sent)
+        await more(site, "answers")
+        site.twins["/dev/made-up"].say(b"\x1b[6;7H\x1b[6nready")
+        screen = site.app.desk.query_one(ScreenView).screen_shown
+        await site.until(lambda: screen is not None and "ready" in "".join(screen.text()))
+        await site.until(lambda: "it asks about the terminal" in str(site.app.desk.query_one(HeadLine).text))
+        assert b"".join(sent) == b"\x1b[4;5R"

@@ -36,6 +36,9 @@ class Talk:
     backspace: str = "DEL"
     by_key: bool = False
     local_echo: bool = False
+    answers_device: bool = False
+    """Whether the device's questions about the terminal are answered: somebody said so, in this visit."""
+    asked_about_terminal: bool = False
     call: Call = field(default_factory=Call)
     echo: EchoWatch = field(default_factory=EchoWatch)
     answered: Answer | None = None
@@ -56,6 +59,7 @@ class Talks:
             talk = self._talks[link.id] = Talk()
             for item in self._book.reader.latest(EARLIER_ITEMS, link.id):
                 self._add_recorded(talk, item)
+            talk.screen.take_answers()  # what it asked in the past is over
             talk.history = [named(row.data.rstrip(b"\r\n")) for row in talk.rows if row.direction == "tx"][-50:]
             self._add(talk, talk.conversation.flush())
             runner = self._runner(link)
@@ -78,6 +82,12 @@ class Talks:
         self._add(talk, talk.conversation.tick(utc_us()))
         return talk.added != before
 
+    def answers_due(self, talk: Talk) -> bytes:
+        """What is to be sent now to a device that asked about the terminal; nothing unless somebody allowed it."""
+        answers = talk.screen.take_answers()
+        talk.asked_about_terminal |= bool(answers)
+        return answers if talk.answers_device else b""
+
     def say(self, link: LinkRecord, text: str) -> None:
         """A remark of the program's among the link's rows, below what it speaks of."""
         talk = self.of(link)
@@ -90,11 +100,13 @@ class Talks:
                 talk.screen.feed_local(item.data)
             self._add(talk, talk.conversation.sent(item.data, item.utc_us))
         elif item.direction == "rx":
-            talk.screen.feed(item.data)
+            talk.screen.feed(item.data, with_errors=item.errors is not None and item.errors.total > 0)
             talk.call.heard(item.data)
             talk.echo.heard(item.data)
             self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
         else:
+            if item.kind == "settings":
+                talk.screen.retuned()
             self._add(talk, talk.conversation.note(item.text, item.utc_us))
 
     def _add_recorded(self, talk: Talk, item: Chunk | Event) -> None:
@@ -102,6 +114,8 @@ class Talks:
             self._add_passed(talk, Passed(item.direction, item.data, item.utc_us, item.errors))
         elif item.kind not in ("rung", "answer", "lines"):
             cut = item.kind in CUTTING_EVENTS
+            if item.kind == "settings":
+                talk.screen.retuned()
             self._add(talk, talk.conversation.note(item.text, item.utc_us, cut=cut))
 
     @staticmethod

@@ -6,6 +6,8 @@ Nothing of it reaches the real terminal but cells: each is one printable charact
 from __future__ import annotations
 
 import codecs
+import copy
+import unicodedata
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +19,11 @@ from ordolex.core.text.visible import visible_text
 COLUMNS, LINES = 80, 24
 KEPT = 64 << 10
 """Bytes that wait to be obeyed; of more, as in a flood, only the last count for a screen."""
+_SETTLED = 64  # clean bytes in a row at new settings after which they are taken for right
+_OTHER_BUFFER = frozenset({47, 1047, 1049})  # private modes for a second buffer, in which a full-screen program works
+_CODES = frozenset("\x07\x08\t\n\v\f\r\x0e\x0f\x1b\0")
+_GOES_ON = bytes(range(0x80, 0xC0))  # bytes with which a character of UTF-8 goes on
+_MOST_ANSWERS = 256  # bytes of answers that wait; of more, the last
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,10 +39,13 @@ class Run:
 
 
 class _Watched(pyte.Screen):
-    """Notes what changes how everything after it looks, for whoever wonders why a screen is odd."""
+    """Notes what changes how everything after it looks, for whoever wonders why a screen is odd; has a second buffer;
+    and collects the answers to the device's questions about the terminal (ECMA-48, 8.3.24 DA and 8.3.35 DSR)."""
 
     def __init__(self, columns: int, lines: int) -> None:
         self.odd = ""
+        self.answers = ""
+        self._first: tuple[dict[int, dict[int, Any]], Any] | None = None
         super().__init__(columns, lines)
 
     def define_charset(self, code: str, mode: str) -> None:
@@ -60,13 +70,27 @@ class _Watched(pyte.Screen):
             for mode in modes:
                 if mode in words:
                     self.odd = f"{words[mode]} (ESC [ ? {mode} h)"
+            if _OTHER_BUFFER.intersection(modes) and self._first is None:
+                self._first = {y: dict(cells) for y, cells in self.buffer.items()}, copy.copy(self.cursor)
+                self.erase_in_display(2)
         super().set_mode(*modes, **kwargs)
 
-    def report_device_attributes(self, mode: int = 0, **kwargs: Any) -> None:
-        """Questions of the device are not answered: nothing goes out that nobody typed."""
+    def reset_mode(self, *modes: int, **kwargs: Any) -> None:
+        super().reset_mode(*modes, **kwargs)
+        if kwargs.get("private") and _OTHER_BUFFER.intersection(modes) and self._first is not None:
+            (lines, cursor), self._first = self._first, None
+            self.buffer.clear()
+            for y, cells in lines.items():
+                self.buffer[y].update(cells)
+            if 1049 in modes:
+                self.cursor = cursor
 
-    def report_device_status(self, mode: int) -> None:
-        """The same."""
+    def reset(self) -> None:
+        self._first = None
+        super().reset()
+
+    def write_process_input(self, data: str) -> None:
+        self.answers = (self.answers + data)[-_MOST_ANSWERS:]
 
 
 class DeviceScreen:
@@ -75,6 +99,8 @@ class DeviceScreen:
     def __init__(self, charset: str = "UTF-8") -> None:
         self.charset = charset
         self._waiting = bytearray()
+        self._spoilt = False
+        self._clean_since: int | None = None
         self._new()
 
     def _new(self) -> None:
@@ -82,11 +108,40 @@ class DeviceScreen:
         self._stream = _stream(self._screen)
         self._decoder = codecs.getincrementaldecoder(CHARSETS[self.charset])("replace")
 
-    def feed(self, data: bytes) -> None:
-        """Takes bytes; they are obeyed when the screen is looked at."""
+    def feed(self, data: bytes, *, with_errors: bool = False) -> None:
+        """Takes bytes; they are obeyed when the screen is looked at. After new line settings nothing stays of what came
+        spoilt, from the first clean bytes on."""
+        clean = not with_errors and self._reads(data)
+        if self._clean_since is not None and data:
+            if clean and self._spoilt:
+                self._waiting.clear()
+                self._new()
+                self._spoilt = False
+            self._clean_since = self._clean_since + len(data) if clean else 0
+            if self._clean_since >= _SETTLED:
+                self._clean_since = None
+        self._spoilt |= not clean
         self._waiting += data
         if len(self._waiting) > KEPT:
             del self._waiting[:-KEPT]
+
+    def retuned(self) -> None:
+        """The port has other line settings from now on."""
+        self._clean_since = 0
+
+    def take_answers(self) -> bytes:
+        """What a VT102 would answer to what the device asked about the terminal since the last call: it is for the
+        caller to send it or to let it go."""
+        self._obey()
+        answers, self._screen.answers = self._screen.answers, ""
+        return answers.encode("ascii")
+
+    def _reads(self, data: bytes) -> bool:
+        """Whether it is text with a terminal's codes. A character that is cut by an end of `data` counts as whole."""
+        if self.charset == "UTF-8":
+            data = data[:3].lstrip(_GOES_ON) + data[3:]
+        text = codecs.getincrementaldecoder(CHARSETS[self.charset])("replace").decode(data)
+        return not any(c == "\ufffd" or (not c.isprintable() and c not in _CODES) for c in text)
 
     def feed_local(self, data: bytes) -> None:
         """Shows what we sent, underlined, where the cursor stands; the device's own style goes on after it."""
@@ -131,7 +186,7 @@ class DeviceScreen:
         return None if cursor.hidden else (min(cursor.x, self._screen.columns - 1), cursor.y)
 
     def line(self, number: int) -> list[Run]:
-        """One line as runs of one style, as many cells as the screen has columns."""
+        """One line as runs of one style, as many cells as the screen has columns; a broad character has two."""
         self._obey()
         cells = self._screen.buffer[number]
         out: list[Run] = []
@@ -139,12 +194,17 @@ class DeviceScreen:
         style: tuple[Any, ...] | None = None
         for column in range(self._screen.columns):
             cell = cells[column]
+            if cell.data == "" and column and _has_two_cells(cells[column - 1].data):
+                continue  # the second cell of the one before it
             now = (cell.fg, cell.bg, cell.bold, cell.underscore, cell.reverse)
             if now != style and style is not None:
                 out.append(Run(text, *style))
                 text = ""
             style = now
-            text += visible_text(cell.data[:1].replace("\xa0", " ")) or " "
+            if _has_two_cells(cell.data) and column + 1 < self._screen.columns and cells[column + 1].data == "":
+                text += cell.data[0]
+            else:
+                text += visible_text(cell.data[:1].replace("\xa0", " ")) or " "
         if style is not None:
             out.append(Run(text, *style))
         return out
@@ -168,6 +228,13 @@ class DeviceScreen:
                     self._stream.feed(character)
                 except Exception:
                     self._stream = _stream(self._screen)
+
+
+def _has_two_cells(data: str) -> bool:
+    """Whether it is a letter or sign of a script with broad characters. Pictures are not: terminals differ there."""
+    return (
+        bool(data) and unicodedata.east_asian_width(data[0]) in ("W", "F") and unicodedata.category(data[0])[0] in "LNP"
+    )
 
 
 def _stream(screen: pyte.Screen) -> pyte.Stream:

@@ -16,13 +16,14 @@ CAPACITY = 256 << 10
 
 
 class Passed(NamedTuple):
-    """Bytes in a direction (`tx`, `rx`), or a note of the program in `text`."""
+    """Bytes in a direction (`tx`, `rx`), or a note of the program in `text`, of the kind that the record gives it."""
 
     direction: str
     data: bytes
     utc_us: int
     errors: LineErrors | None = None
     text: str = ""
+    kind: str = ""
 
 
 class Feed:

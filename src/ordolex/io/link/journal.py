@@ -51,7 +51,7 @@ class Journal:
         self._recorder.note(Event(self._link, utc_us(), round(mono_s() * 1e6), kind, text, detail or {}))
         log.happened(kind, self._link, f"{self._where()} {text}")
         if kind not in _NOT_SHOWN:
-            self.feed.put(Passed("note", b"", utc_us(), text=text))
+            self.feed.put(Passed("note", b"", utc_us(), text=text, kind=kind))
 
     def rung_after(self, before: Rung) -> None:
         """Notes where the link stands now, if that is not where it stood before."""

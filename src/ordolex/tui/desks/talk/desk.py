@@ -129,6 +129,10 @@ class TalkDesk(Desk):
             self._flood = False
         if self._remembered.on_screen and (seen_link, before) != (link.id, talk.added):
             self._screen.fed()
+        if self._remembered.on_screen or talk.answers_device:
+            answers = self.session.talks.answers_due(talk)
+            if answers and self.session.is_open(link):
+                self.session.send(link, answers)
         sending = self.session.works.on(link.id) is not None
         if sending or self._was_sending:
             self._was_sending = sending

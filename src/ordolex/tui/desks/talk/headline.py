@@ -28,6 +28,10 @@ def headline(
         words = f"   its screen, {talk.screen.size[0]} × {talk.screen.size[1]}, {talk.screen.charset}"
         off = view.cut_off
         head.append(words + (f"   {off} wider: Shift+arrows" if off else ""), ink.style("dim"))
+        if talk.answers_device:
+            head.append("   its questions are answered", ink.style("copper"))
+        elif talk.asked_about_terminal:
+            head.append("   it asks about the terminal: Ctrl+B answers", ink.style("straw"))
     else:
         head.append(f"   {how.shown.value}", ink.style("dim"))
     _append_state(head, session, link, ink)

@@ -179,6 +179,12 @@ JOBS = (
     Job(
         "talk.echo", "Local echo on or off: show what is typed on the device's screen", signals.turn_echo, needs=a_link
     ),
+    Job(
+        "talk.answers",
+        "Answer what the device asks about the terminal (DA, DSR), or leave it",
+        signals.turn_answers,
+        needs=a_link,
+    ),
     Job("talk.wrap", "Break the lines of a wide screen, or pan it", signals.turn_wrap, needs=a_link),
     Job(
         "talk.roll",

@@ -38,6 +38,16 @@ def turn_echo(at: TalkAt) -> None:
     at.say(f"local echo is {words}")
 
 
+def turn_answers(at: TalkAt) -> None:
+    talk = at.session.talks.of(at.link)
+    talk.answers_device = not talk.answers_device
+    talk.screen.take_answers()  # what it asked before is not answered late
+    if talk.answers_device:
+        at.say("its questions about the terminal are answered from now on, as a VT102 would; Keep has each answer")
+    else:
+        at.say("what the device asks about the terminal is not answered; nothing goes out that nobody typed")
+
+
 def turn_low(at: TalkAt) -> None:
     link = at.link
     low = link.outputs != "low"
