@@ -615,6 +615,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
             return str(body.content)
 
         await site.until(lambda: "m listens" in text())
+        assert site.app.query_one(MatchDesk).board.settings.text == site.book.links()[0].line == "19200 8N1"
         await site.until(lambda: site.book.reader.totals()[1] >= len(garbage))
         await site.pilot.press("s")
         await site.until(lambda: "7E1" in text().split("\n")[0], 20)

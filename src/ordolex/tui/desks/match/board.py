@@ -61,10 +61,22 @@ class Board:
         self.formats = _columns(data_bits)
         self.go_to(settings, self.inverted)
 
+    def show(self, seen: Seen | None, line: LineSettings) -> None:
+        """Stands on what was found or is most likely; before anything was looked at, on the settings in use."""
+        if seen is not None and seen.found is not None:
+            self._stand_on(*seen.found, seen.inverted)
+        elif seen is not None and seen.inference.best is not None:
+            self.go_to(seen.inference.best.best.settings, seen.inference.best.best.inverted)
+        elif seen is None:
+            self.go_to(line, False)
+
     def go_to(self, settings: LineSettings, inverted: bool) -> None:
+        self._stand_on(settings.baud, settings.format, inverted)
+
+    def _stand_on(self, baud: int, form: str, inverted: bool) -> None:
         texts = [format_.text for format_ in self.formats]
-        self.cell[0] = texts.index(settings.format) if settings.format in texts else 0
-        self.cell[1] = min(range(len(RATES)), key=lambda at: abs(RATES[at] - settings.baud))
+        self.cell[0] = texts.index(form) if form in texts else 0
+        self.cell[1] = min(range(len(RATES)), key=lambda at: abs(RATES[at] - baud))
         self.inverted = inverted
 
     def move(self, across: int, down: int) -> None:

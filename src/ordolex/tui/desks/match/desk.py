@@ -51,10 +51,12 @@ class MatchDesk(Desk):
 
     def entered(self) -> None:
         self._body.focus()
+        self._stand(self.session.links.chosen)
         self._show()
 
     def link_changed(self) -> None:
         self.wishes.moved = False
+        self._stand(self.session.links.chosen)
         self._show()
 
     def restyled(self) -> None:
@@ -72,13 +74,12 @@ class MatchDesk(Desk):
 
     def _take_over(self, link: LinkRecord, match: Match) -> None:
         self._seen[link.id] = Seen.of(match)
-        if not self._is_chosen(link) or self.wishes.moved:
-            return
-        best = match.inference.best
-        if match.found is not None:
-            self.board.go_to(match.found, match.inverted)
-        elif best is not None:
-            self.board.go_to(best.best.settings, best.best.inverted)
+        if self._is_chosen(link):
+            self._stand(link)
+
+    def _stand(self, link: LinkRecord | None) -> None:
+        if link is not None and not self.wishes.moved:
+            self.board.show(self._seen.get(link.id), self.session.view(link).evidence.line)
 
     def _is_chosen(self, link: LinkRecord) -> bool:
         return self.session.links.chosen is not None and self.session.links.chosen.id == link.id
