@@ -187,6 +187,18 @@ class Matched(Document):
     trials: list[Trial]
 
 
+class Exported(Document):
+    file: str
+    form: str
+    bytes: int
+
+
+class Drawn(Document):
+    file: str
+    characters: int
+    line: str
+
+
 class Visited(Document):
     into: str
     files: list[str]
@@ -383,6 +395,8 @@ DOCUMENTS: dict[str, Any] = {
     "lists": list[PulledList],
     "solve": Solved,
     "match": Matched,
+    "export": Exported,
+    "wave": Drawn,
     "visit": Visited,
     "secret": Searched,
     "book rescue": Rescued,

@@ -43,13 +43,16 @@ def export_book(
     before: Annotated[str | None, typer.Option("--to", help="Up to this time.")] = None,
     with_: Annotated[str | None, typer.Option("--filter", help="Only rows with a text, hex:0d0a, re:PATTERN.")] = None,
     force: Annotated[bool, typer.Option("--force", help="Write over a file that is there.")] = False,
+    json: Annotated[bool, typer.Option("--json", help="Say of the file (-o) what was written, as JSON.")] = False,
 ) -> None:
     """Write a book's record as text, CSV, JSON lines, raw bytes or pcapng."""
     if form not in FORMS:
-        refuse(f"--as {form!r}: choose {', '.join(FORMS)}", USAGE)
+        refuse(f"--as {form!r}: choose {', '.join(FORMS)}", USAGE, json=json)
     if only not in (None, "rx", "tx"):
-        refuse(f"--only {only!r}: choose rx or tx", USAGE)
-    with faults_said():
+        refuse(f"--only {only!r}: choose rx or tx", USAGE, json=json)
+    if json and output is None:
+        refuse("--json tells about a file: give -o FILE, or --as jsonl for the record as JSON lines", USAGE, json=json)
+    with faults_said(json):
         reader = BookReader(book)
         links = reader.links()
         chosen = None if link is None else _link_called(links, link)
@@ -58,10 +61,12 @@ def export_book(
             span = span_of(reader, since, before)
             items = items_with(reader, Sieve(with_ or "", chosen, direction), span)
         except ValueError as error:
-            refuse(str(error), USAGE)
+            refuse(str(error), USAGE, json=json)
         pieces = export(form, items, {entry.id: entry.name for entry in links})
         if output is not None:
-            write_new(output, pieces, force=force, book=book)
+            size = write_new(output, pieces, force=force, book=book)
+            if json:
+                print_document("export", {"file": str(output), "form": form, "bytes": size})
             return
         if form in ("raw", "pcapng") and sys.stdout is not None and sys.stdout.isatty() and not force:
             raise Fault(f"{form} would go to the terminal", "give -o FILE, or --force to insist")

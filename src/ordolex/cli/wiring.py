@@ -233,15 +233,19 @@ def wave(
     draw: Annotated[Path, typer.Option(help="Draw into this .svg or .pdf.")],
     line: Annotated[str, typer.Option(help="Line settings in any notation.")] = "9600 8N1",
     force: ForceOption = False,
+    json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Draw characters as they look on the wire, at RS-232 and at logic levels, bits named and timed."""
-    with faults_said():
+    with faults_said(json):
         settings, data = read_line(line).settings, to_bytes(text)
         from ordolex.draw.waveform import draw_waveform
 
         try:
             figure = draw_waveform(data, settings)
         except ValueError as error:
-            refuse(str(error), USAGE)
+            refuse(str(error), USAGE, json=json)
         write_drawing(figure, draw, force=force)
-    typer.echo(f"{len(data)} characters at {settings.text}: {draw}")
+    if json:
+        print_document("wave", {"file": str(draw), "characters": len(data), "line": settings.text})
+    else:
+        typer.echo(f"{len(data)} characters at {settings.text}: {draw}")
