@@ -18,6 +18,8 @@ from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.uart.levels import Transmitter
 from ordolex.core.uart.receiver import Receiver
+from ordolex.core.wiring.connectors import ENDS
+from ordolex.core.wiring.words import end_title
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.own.bag import own_bag
@@ -364,6 +366,7 @@ async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: p
 
         await site.until(lambda: "✓ works" in text() and "null modem adapter DE-9" in text())
         assert "TXD (103)" in text() and "3 ▸ 3 ▸ 3 ▸ 2" in text()
+        assert "PC ── " in text() and "data device → PC" in text() and "dte-" not in text()
         await site.pilot.press("d")
         await site.pick("logic33")  # logic33: nothing in the bag makes RS-232 safe for it
         await site.until(lambda: "buy USB adapter, logic 3.3 V" in text())
@@ -731,8 +734,9 @@ async def test_wire_starts_from_the_ends_of_the_chosen_link(tmp_path: Path, monk
             await site.pilot.press("f2", "f3")
             sheet = session.devices.sheet_of(link)
             assert sheet is not None and sheet.wiring_end
-            await site.until(lambda end=sheet.wiring_end: f"at the device  {end}" in body())
-            near = "usb" if link.adapter else "dte-de9"
+            far = end_title(ENDS[sheet.wiring_end])
+            await site.until(lambda far=far: f"at the device  {far}" in body())
+            near = end_title(ENDS["usb" if link.adapter else "dte-de9"])
             assert f"at the PC      {near}" in body(), "a port without an adapter is the machine's own"
             await site.until(lambda: "working it out" not in body())
             assert "│" in body(), "the chain is drawn"
