@@ -97,7 +97,7 @@ def screen() -> Iterator[dict[str, str]]:
 def walk(folder: Path, steps: tuple[tuple[str, str], ...], size: str, points: int) -> None:
     program = [str(Path(sys.executable).with_name("ordolex")), "demo"]
     look = ["-bg", "#11171a", "-fg", "#d7dfe1", "-fa", "DejaVu Sans Mono", "-fs", str(points), "-b", "0", "+sb", "-bc"]
-    with screen() as environment, tempfile.TemporaryDirectory() as home:
+    with screen() as environment, tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as home:
         environment |= {"HOME": home, "COLORTERM": "truecolor", "LANG": "C.UTF-8"}
         environment.pop("NO_COLOR", None)
         term = subprocess.Popen(["xterm", *look, "-geometry", f"{size}+0+0", "-tn", "xterm-256color",
