@@ -1,6 +1,7 @@
 """Talk and Keep at work on a made-up port: repeated questions, menus by name, secrets, screens, marks."""
 
 import asyncio
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -347,3 +348,20 @@ async def test_what_a_device_asks_about_the_terminal_is_answered_only_once_that_
         await site.until(lambda: screen is not None and "ready" in "".join(screen.text()))
         await site.until(lambda: "it asks about the terminal" in str(site.app.desk.query_one(HeadLine).text))
         assert b"".join(sent) == b"\x1b[4;5R"
+
+
+async def test_waiting_says_since_when_and_how_long_the_last_right_answer_took(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def device(port: MemoryTransport, data: bytes) -> None:
+        if data == b"*IDN?\n":
+            port.say(b"Brookmade,OX-2,unit 1,1.14\n")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await say(site, "*IDN?")
+        await site.until(lambda: "right answer" in site.said())
+        await say(site, "MEAS:OXYG?")
+        waiting = r"waiting \d\.\d s for the answer to MEAS:OXYG\?.*; the last right one took \d+ ms"
+        await site.until(lambda: re.search(waiting, str(site.app.desk.query_one(HeadLine).text)))

@@ -85,7 +85,7 @@ def _near(a: EndFacts, stopped: str) -> list[Layer]:
 
 
 def _no_program(a: EndFacts) -> Layer:
-    said = " now; bytes came from one before" if a.evidence.heard_in_all else ""
+    said = " now; bytes came before, from a program or from p (prove)" if a.evidence.heard_in_all else ""
     return Layer("program", None, f"none has it open{said}")
 
 

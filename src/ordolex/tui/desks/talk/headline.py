@@ -7,6 +7,7 @@ from rich.text import Text
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.echo import LEAST, echo_hint
 from ordolex.core.text.visible import visible_text
+from ordolex.io.link.view import LinkView
 from ordolex.io.system.clock import mono_s
 from ordolex.session.session import Session
 from ordolex.session.stands_at import call_words, came_aside, prompt_of
@@ -48,12 +49,20 @@ def headline(
     return head
 
 
+def _waiting(view: LinkView) -> str:
+    """For what, since when, and how long the last right answer took."""
+    sent_s, proof = view.evidence.last_sent_s, view.evidence.proof
+    since = "" if sent_s is None else f" {max(0.0, mono_s() - sent_s):.1f} s"
+    took = f"; the last right one took {proof.ms:.0f} ms" if proof is not None and proof.question else ""
+    return f"waiting{since} for the answer to {cut(visible_text(view.asking), 24)}{took}"
+
+
 def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) -> None:
     view = session.view(link)
     if not session.is_open(link):
         head.append("   not open: Ctrl+O opens it", ink.style("straw"))
     elif view.asking:
-        head.append(f"   waiting for the answer to {cut(visible_text(view.asking), 24)}", ink.style("straw"))
+        head.append("   " + _waiting(view), ink.style("straw"))
     elif view.evidence.last_heard_s is not None:
         quiet = mono_s() - view.evidence.last_heard_s
         head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
