@@ -10,6 +10,7 @@ from textual.widgets import Input, Static
 
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.text.visible import without_codes
+from ordolex.io.system.faults import Fault
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.desks.talk.masking import Masking
 from ordolex.tui.widgets.entry_line import EntryLine
@@ -365,3 +366,25 @@ async def test_waiting_says_since_when_and_how_long_the_last_right_answer_took(
         await say(site, "MEAS:OXYG?")
         waiting = r"waiting \d\.\d s for the answer to MEAS:OXYG\?.*; the last right one took \d+ ms"
         await site.until(lambda: re.search(waiting, str(site.app.desk.query_one(HeadLine).text)))
+
+
+async def test_a_secret_that_did_not_go_out_is_not_called_sent(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(b"Password: ") if data == b"login\n" else None
+        await site.open_port()
+        await say(site, "login")
+        await site.until(lambda: site.app.desk.query_one("#say", Input).password)
+
+        async def stuck(*_: object) -> None:
+            raise Fault("what was sent is held back", "look at flow control")
+
+        monkeypatch.setattr(site.twins["/dev/made-up"], "write", stuck)
+        await say(site, "trout9")
+        await site.until(lambda: "held back" in site.said())
+        assert "sent 6" not in site.said()
+        assert not site.app.desk.query_one("#say", Input).password, "it is forgotten"
+        await site.pilot.press("ctrl+z")
+        await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
+        site.app.desk.say("")
+        await site.pilot.press("k")
+        await site.until(lambda: "held back" in site.said())

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Awaitable
+from concurrent.futures import Future
 
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Verdict
@@ -29,27 +31,27 @@ from ordolex.tui.widgets.wording import cut
 _STILL_S = 0.4  # after a line that came by itself, another may follow
 
 
-def line_given(at: TalkAt, given: EntryLine.Given) -> bytes:
-    """What of a line that was given goes out as a question now; nothing where it does not, which is said then."""
+def line_given(at: TalkAt, given: EntryLine.Given) -> Awaitable[None] | None:
+    """Sends a line that was given, as a question or as a secret; what is left to await. None where it does not go out,
+    which is said then."""
     link = at.chosen
     if link is None:
         given.give_back()
         at.say(NO_LINK, "unsure")
-        return b""
+        return None
     at.session.talks.drain(link)
     at.entry.look_at_prompt(link)  # a prompt for a secret may have come since the last turn
     if at.entry.masking.on:
         if not at.session.is_open(link):
             at.say("The port is not open; Ctrl+O opens it. The secret is forgotten, type it again", "bad")
-        else:
-            _give_secret(at, given.text)
-        return b""
+            return None
+        return _give_secret(at, given.text)
     try:
         data = to_bytes(given.text) + LINE_ENDS[link.line_end]
     except EscapeError as error:
         given.give_back()
         at.say(str(error), "bad")
-        return b""
+        return None
     if not data:
         at.say("Nothing to send: the line is empty and its line end is none (Ctrl+N)", "unsure")
     elif not at.session.is_open(link):
@@ -60,8 +62,8 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> bytes:
         at.say("Lines still arrive; not sent into the wrong prompt. Enter again when it is quiet", "unsure")
     else:
         at.entry.remember(given.text)
-        return data
-    return b""
+        return ask(at, data)
+    return None
 
 
 async def ask(at: TalkAt, data: bytes) -> None:
@@ -73,7 +75,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     future = at.session.ask(link, data)
     if future is None:
         return
-    at.say(f"sent {len(data)} bytes, waiting for the answer; Esc stops waiting")
+    at.say(f"sending {len(data)} bytes, then waiting for the answer; Esc stops waiting")
     try:
         answer = await asyncio.wrap_future(future)
     except Fault as fault:
@@ -117,36 +119,46 @@ def _lines_arrive(at: TalkAt) -> bool:
     return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
 
 
-def _give_secret(at: TalkAt, text: str) -> None:
-    """Sends a line that nobody is to see, with its line end."""
+def _give_secret(at: TalkAt, text: str) -> Awaitable[None]:
+    """Sends a line that nobody is to see, with its line end. It is masked no more at once; what came of it is said."""
     link, masking = at.link, at.entry.masking
     secret = text.encode(CHARSETS[at.session.talks.of(link).screen.charset], "replace")
     head = b"" if masking.asked else head_of_command(secret)
     secret = secret[len(head) :]
+    going = [at.session.send(link, head)] if head else []
+    going.append(at.session.send_secret(link, secret, LINE_ENDS[link.line_end]))
+    masking.over()
+    at.entry.show()
+    return _said(at, going, f"sent {len(secret)} bytes that are not kept, and {link.line_end}")
+
+
+async def _said(at: TalkAt, going: list[Future[None] | None], words: str = "") -> None:
+    """Says that it went out once it has, or why not."""
     try:
-        if head:
-            at.session.send(link, head)
-        at.session.send_secret(link, secret, LINE_ENDS[link.line_end])
+        for future in going:
+            if future is None:
+                at.say("The port is not open any more; Ctrl+O opens it", "bad")
+                return
+            await asyncio.wrap_future(future)
     except Fault as fault:
         at.say(str(fault), "bad")
         return
-    masking.over()
-    at.entry.show()
-    at.say(f"sent {len(secret)} bytes that are not kept, and {link.line_end}", "good")
+    if words:
+        at.say(words, "good")
 
 
-def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> None:
-    """A single key goes out at once; where the device's echo stopped, it is taken for a secret."""
+def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
+    """A single key goes out at once, as a secret where the device's echo stopped; what is left to await."""
     link, masking = at.entry.link_by_key(), at.entry.masking
     if link is None:
-        return
+        return None
     talk = at.session.talks.of(link)
     data = key_bytes(
         event.key, event.character, line_end=link.line_end, backspace=talk.backspace,
         codec=CHARSETS[talk.screen.charset],
     )  # fmt: skip
     if not data:
-        return
+        return None
     at.session.talks.drain(link)
     kept = talk.echo.stopped(mono_s())
     if kept and not masking.on and event.key != "enter":
@@ -156,15 +168,16 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> None:
         at.say(f"its echo stopped, so what you type now is hidden; {kept} key{s} before it were kept", "unsure")
     if not at.session.is_open(link):
         at.say("The port is not open; Ctrl+O in line entry opens it", "bad")
-    elif not masking.on:
+        return None
+    if not masking.on:
         talk.echo.typed(data, mono_s())
-        at.session.send(link, data)
-    elif event.key == "enter":
-        at.session.send_secret(link, b"", data)
-        talk.echo.over()
-        masking.over()
-    else:
-        at.session.send_secret(link, data, whole=False)
+        return _said(at, [at.session.send(link, data)])
+    if event.key != "enter":
+        return _said(at, [at.session.send_secret(link, data, whole=False)])
+    going = at.session.send_secret(link, b"", data)
+    talk.echo.over()
+    masking.over()
+    return _said(at, [going])
 
 
 def _when(answer: Answer) -> str:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Awaitable
+
 from rich.segment import Segment
 from textual.app import ComposeResult
 
 from ordolex.core.talk.conversation import Row
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.talk.asking import ask, key_pressed, line_given
+from ordolex.tui.desks.talk.asking import key_pressed, line_given
 from ordolex.tui.desks.talk.at import Remembered, TalkAt
 from ordolex.tui.desks.talk.entry import Entry
 from ordolex.tui.desks.talk.files import paste
@@ -150,10 +152,7 @@ class TalkDesk(Desk):
     # ---- what is typed
 
     def on_entry_line_given(self, event: EntryLine.Given) -> None:
-        at = self.at()
-        data = line_given(at, event)
-        if data:
-            self.run_worker(ask(at, data))
+        self._go_on(line_given(self.at(), event))
 
     def on_entry_line_block(self, event: EntryLine.Block) -> None:
         self._paste(event.text)
@@ -162,7 +161,11 @@ class TalkDesk(Desk):
         self._paste(event.text)
 
     def on_key_pad_pressed(self, event: KeyPad.Pressed) -> None:
-        key_pressed(self.at(), event)
+        self._go_on(key_pressed(self.at(), event))
+
+    def _go_on(self, work: Awaitable[None] | None) -> None:
+        if work is not None:
+            self.run_worker(work)
 
     def _paste(self, text: str) -> None:
         at = self.at()
