@@ -10,7 +10,7 @@ from textual.widgets import Input, Static
 
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.text.visible import without_codes
-from ordolex.io.system.faults import Fault
+from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.desks.talk.masking import Masking
 from ordolex.tui.widgets.entry_line import EntryLine
@@ -388,3 +388,18 @@ async def test_a_secret_that_did_not_go_out_is_not_called_sent(tmp_path: Path, m
         site.app.desk.say("")
         await site.pilot.press("k")
         await site.until(lambda: "held back" in site.said())
+
+
+async def test_a_book_that_cannot_be_read_for_watch_is_said_and_ends_nothing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def damaged(*_: object) -> None:
+        raise BookFault("the book's values cannot be read", "ordolex book rescue")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        monkeypatch.setattr("ordolex.tui.desks.watch.rows.kept_rows", damaged)
+        await site.pilot.press("f7")
+        await site.until(lambda: "values cannot be read" in site.said())
+        await site.pilot.press("f5")
+        await site.until(lambda: site.app.desk.word == "Talk")

@@ -12,6 +12,7 @@ from textual.binding import BindingType
 from textual.widgets import Static
 
 from ordolex.io.book.book import Book
+from ordolex.io.system.faults import Fault
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.at import At
 from ordolex.tui.desks.base import Desk
@@ -26,11 +27,16 @@ async def _greet(at: At) -> None:
     at.say(f"hello, {name}", "good")
 
 
+async def _fail(at: At) -> None:
+    raise Fault("the port went away", "plug it in")
+
+
 class ToyDesk(Desk):
     word = "Toy"
     JOBS = (
         Job("toy.greet", "Greet", _greet, key="h", help="Says hello.", footer="greet"),
         Job("toy.needy", "Needs a link", lambda at: at.say("done"), key="l", help="Of a link.", needs=a_link),
+        Job("toy.fail", "Fails", _fail, key="g", help="Cannot be done."),
     )
     BINDINGS = bindings(JOBS)
 
@@ -72,6 +78,8 @@ async def test_a_desk_of_forty_lines_stands_in_bar_footer_palette_and_help(
         assert "h greet" in app.query_one(KeyLine).paint().plain
         await pilot.press("l")
         await until(lambda: "No link is chosen" in status())
+        await pilot.press("g")
+        await until(lambda: "the port went away" in status())
         titles = {command.title: command.callback for command in app.get_system_commands(app.screen)}
         assert {"Toy  (F11)", "Toy: Greet  (h)", "Toy: Needs a link  (l)"} <= set(titles)
         await pilot.press("f1")

@@ -29,7 +29,7 @@ from ordolex.tui.desks.at import How
 from ordolex.tui.desks.base import Desk, job_of
 from ordolex.tui.everywhere import FrameAt, jobs
 from ordolex.tui.frame import Frame
-from ordolex.tui.job import Job, bindings
+from ordolex.tui.job import Job, bindings, fault_said
 from ordolex.tui.leaving import remind_of_addresses, stop_on_signals, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
@@ -214,7 +214,7 @@ class OrdolexApp(App[None]):
     def action_job(self, id: str) -> None:
         going_on = job_of(self.JOBS, id).run(FrameAt(self))
         if isawaitable(going_on):
-            self.run_worker(going_on)
+            self.run_worker(fault_said(going_on, self.say))
 
     # ---- the turn
 

@@ -3,11 +3,13 @@ page are all made from the jobs of a desk."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from textual.binding import Binding, BindingType
+
+from ordolex.io.system.faults import Fault
 
 NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
 _NAMES = {
@@ -19,6 +21,14 @@ _NAMES = {
     "pageup": "PgUp",
     "pagedown": "PgDn",
 }
+
+
+async def fault_said(work: Awaitable[Any], say: Callable[[str, Any], None]) -> None:
+    """Awaits a job. What goes wrong outside, such as a port that is pulled meanwhile, is said and ends only the job."""
+    try:
+        await work
+    except Fault as fault:
+        say(str(fault), "bad")
 
 
 def nothing(at: Any) -> str:

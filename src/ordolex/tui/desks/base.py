@@ -10,9 +10,10 @@ from textual.containers import Vertical
 from textual.message import Message
 
 from ordolex.core.record.items import LinkRecord
+from ordolex.io.system.faults import Fault
 from ordolex.session.session import Session
 from ordolex.tui.desks.at import At, How
-from ordolex.tui.job import Job
+from ordolex.tui.job import Job, fault_said
 from ordolex.tui.theme import PALETTES, Palette
 
 
@@ -86,9 +87,13 @@ class Desk(Vertical):
         if why_not:
             self.say(why_not, "unsure")
             return
-        going_on = job.run(at)
+        try:
+            going_on = job.run(at)
+        except Fault as fault:
+            self.say(str(fault), "bad")
+            return
         if isawaitable(going_on):
-            self.run_worker(going_on)
+            self.run_worker(fault_said(going_on, self.say))
 
     def action_job(self, id: str) -> None:
         self.start(id)

@@ -16,7 +16,7 @@ from ordolex.tui.desks.talk.entry import Entry
 from ordolex.tui.desks.talk.files import paste
 from ordolex.tui.desks.talk.headline import headline
 from ordolex.tui.desks.talk.jobs import JOBS
-from ordolex.tui.job import NO_LINK, an_open_link, bindings
+from ordolex.tui.job import NO_LINK, an_open_link, bindings, fault_said
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad
@@ -165,7 +165,7 @@ class TalkDesk(Desk):
 
     def _go_on(self, work: Awaitable[None] | None) -> None:
         if work is not None:
-            self.run_worker(work)
+            self.run_worker(fault_said(work, self.say))
 
     def _paste(self, text: str) -> None:
         at = self.at()
@@ -173,4 +173,4 @@ class TalkDesk(Desk):
         if why_not:
             self.say(why_not, "unsure")
         else:
-            self.run_worker(paste(at, text))
+            self._go_on(paste(at, text))

@@ -61,7 +61,7 @@ async def _leave(at: TalkAt) -> None:
             await hand_over(at)
             return
         if how == "save":
-            at.session.send(link, to_bytes(leave.save))
+            await at.on_links(at.runner.out.send(to_bytes(leave.save)))
             at.say("sent what stores the changes; answer what it asks, then Ctrl+O again", "plain")
             return
         if how not in ("properly", "release"):

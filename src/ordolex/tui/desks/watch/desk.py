@@ -20,7 +20,7 @@ from ordolex.tui.desks.watch import below, drawing, rows
 from ordolex.tui.desks.watch.at import KeptRow, Plotted, View, WatchAt
 from ordolex.tui.desks.watch.chart import Curve, chart_text, legend, span_words
 from ordolex.tui.desks.watch.jobs import JOBS
-from ordolex.tui.job import bindings
+from ordolex.tui.job import bindings, fault_said
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.still import Still
@@ -95,7 +95,7 @@ class WatchDesk(Desk):
 
     def look_at_book(self) -> None:
         """Reads beside the screen what the book has of rounds that do not run, and of other instruments."""
-        self.run_worker(self._read_kept(), exclusive=True, group="kept")
+        self.run_worker(fault_said(self._read_kept(), self.say), exclusive=True, group="kept")
 
     async def _read_kept(self) -> None:
         watch = self.session.watches.watch
