@@ -82,7 +82,7 @@ def test_a_menu_is_worked_with_a_secret_and_left_properly(
     line(terminal, "9999", "give 5..500")
     line(terminal, "85", "portion 85 g")
     terminal.press("C-z")
-    terminal.see("key by key   Enter sends 0d")
+    terminal.see("key by key   F5 goes back   Enter 0d")
     terminal.press("F5")
     terminal.see("ends with CR")
     terminal.press("F10")

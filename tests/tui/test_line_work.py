@@ -163,6 +163,31 @@ async def test_key_by_key_every_key_is_the_device_s(tmp_path: Path, monkeypatch:
         await site.until(lambda: len(site.app.screen_stack) == 2)
 
 
+async def test_on_a_small_window_all_rows_of_a_full_screen_program_are_seen(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full_screen() -> bytes:
+        return b"\x1b[?1049h\x1b[H" + b"\r\n".join(b"row %02d" % n for n in range(24))
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        port.say({b"t": full_screen(), b"q": b"\x1b[?1049l", b"p": b"\r\nPassword: "}.get(data, b""))
+
+    async with at_site(tmp_path, monkeypatch, (80, 24)) as site:
+        site.device = device
+        await site.open_port()
+        await site.pilot.press("ctrl+d", "ctrl+z")
+        view = site.app.desk.query_one(ScreenView)
+        await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus and view.size.height == 23)
+        await site.pilot.press("t")
+        await site.until(lambda: view.size.height == 24)
+        await site.until(lambda: view.render_line(0).text.startswith("row 00"))
+        assert view.render_line(23).text.startswith("row 23")
+        await site.pilot.press("q", "p")
+        await site.until(lambda: view.size.height == 23 and "hidden" in str(site.app.desk.query_one(KeyPad).content))
+        await site.pilot.press("f5")
+        await site.until(lambda: view.size.height < 20)
+
+
 def test_what_was_said_of_a_prompt_ends_with_it() -> None:
     masking = Masking()
     masking.look(b"PIN: ")

@@ -47,6 +47,10 @@ class ScreenView(Widget):
         shown = self.screen_shown
         return max(0, shown.size[0] - self.size.width) if shown is not None and not self.wrap else 0
 
+    def fits(self, rows: int) -> bool:
+        """Whether all its lines are seen in so many rows."""
+        return self.screen_shown is None or self.screen_shown.size[1] <= rows
+
     def pan(self, by: int) -> None:
         self._pan = max(0, min(self._pan + by, self.cut_off))
         self.refresh()

@@ -39,6 +39,7 @@ class TalkDesk(Desk):
     TalkDesk.alone HeadLine { display: none; }
     TalkDesk.alone Entry { height: 1; }
     TalkDesk.alone Entry #preview { display: none; }
+    TalkDesk.bare Entry { height: 0; }
     """
 
     def __init__(self, session: Session) -> None:
@@ -47,6 +48,7 @@ class TalkDesk(Desk):
         self._turns = 0
         self._flood = False
         self._alone = False
+        self._typed_alone = False
         self._seen = (0, 0, 0)  # the link shown, its rows, and how many were ever added
         self._was_sending = False
         self._head = HeadLine()
@@ -96,14 +98,17 @@ class TalkDesk(Desk):
         link = self.session.links.chosen
         alone = self.display and self._remembered.on_screen and link is not None and self.session.talks.of(link).by_key
         if alone != self._alone:
-            self._alone = alone
+            self._alone, self._typed_alone = alone, False
             self.set_class(alone and self.app.size.height < _ROOMY, "alone")
             self.post_message(self.RoomWanted(alone))
+        # once a key was typed the line that says how to go back gives way too, where the screen's last row needs it
+        fits = self._screen.fits(self.app.size.height - 1)
+        self.set_class(alone and self._typed_alone and not fits and not self._entry.masking.on, "bare")
 
     def on_hide(self) -> None:
         if self._alone:
-            self._alone = False
-            self.remove_class("alone")
+            self._alone = self._typed_alone = False
+            self.remove_class("alone", "bare")
             self.post_message(self.RoomWanted(False))
 
     def restyled(self) -> None:
@@ -161,6 +166,7 @@ class TalkDesk(Desk):
         self._paste(event.text)
 
     def on_key_pad_pressed(self, event: KeyPad.Pressed) -> None:
+        self._typed_alone = self._alone
         self._go_on(key_pressed(self.at(), event))
 
     def _go_on(self, work: Awaitable[None] | None) -> None:

@@ -180,8 +180,9 @@ class Entry(Vertical):
 def _pad_words(ink: Palette, link: LinkRecord, talk: Talk, masked: bool) -> Text:
     text = Text("key by key", ink.style("copper", bold=True), no_wrap=True)
     enter = hex_pairs(ENTER.get(link.line_end, b"\r"))
-    text.append(f"   Enter sends {enter}   Backspace sends {hex_pairs(BACKSPACE[talk.backspace])}", ink.style("ink"))
+    text.append("   F5 goes back", ink.style("dim"))
+    text.append(f"   Enter {enter}, Backspace {hex_pairs(BACKSPACE[talk.backspace])}", ink.style("ink"))
     if masked:
-        text.append("   hidden: not shown, not kept", ink.style("straw"))
-    text.append("   F5 goes back   Shift+F1 is the device's F1", ink.style("dim"))
+        text.append("   hidden, not kept", ink.style("straw"))
+    text.append("   Shift+F1 is its F1", ink.style("dim"))
     return text
