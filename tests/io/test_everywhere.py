@@ -7,12 +7,14 @@ import pytest
 from ordolex.bench.serve import Bench
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.exchange import Ended
+from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.port.endpoint import Endpoint
-from ordolex.io.link.everywhere import Try, ask_everywhere, longest_s
+from ordolex.io.link.everywhere import Try, ask_everywhere, longest_s, words
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
+from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import OXYGEN, Notes, ServeBench, until
 
 LINE = read_line("19200 8N1").settings
@@ -92,3 +94,27 @@ async def test_who_talks_without_a_pause_is_not_listened_to_for_ever(serve_bench
     (done,) = await ask_everywhere([port], LINE, question, lambda one: None, notes)
     assert done.answer is not None and done.answer.data and not done.answered
     assert done.answer.ended is Ended.STOPPED, "at its own limit, not at that of an answer without end"
+
+
+async def test_a_clean_piece_of_what_reads_badly_is_no_answer(notes: Notes) -> None:
+    """A piece of a talker's text has even parity by luck; only what comes behind it shows that the settings differ."""
+
+    def talker(port: MemoryTransport, data: bytes) -> None:
+        if data == b"C\r":
+            port.say(b"| water 8.4", LineErrors(parity=7))
+        else:
+            port.say(b"--------+\r\n")
+
+    def probe(port: MemoryTransport, data: bytes) -> None:
+        port.say({b"B\r": b"7.25,8.1\r\n", b"C\r": b"7.30,8.0\r\n"}[data])
+
+    ports = [PortFacts(f"/dev/{name}", name, "made up", "", "free") for name in ("talker", "probe")]
+    question = Question(b"{unit}\r", timeout_s=0.3)
+    tries = await ask_everywhere(
+        ports, LINE, question, lambda one: None, notes,
+        lambda endpoint: MemoryTransport(talker if "talker" in endpoint.text else probe), ("B", "C"),
+    )  # fmt: skip
+    assert {(one.port.name, one.unit) for one in tries if one.answered} == {("probe", "B"), ("probe", "C")}
+    doubted = next(one for one in tries if (one.port.name, one.unit) == ("talker", "B"))
+    assert doubted.answer is not None and not doubted.answer.errors.total, "the piece itself had none"
+    assert "7 parity errors" in words(doubted) and "other settings" in words(doubted)

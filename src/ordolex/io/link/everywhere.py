@@ -37,6 +37,8 @@ class Try:
     why: str
     unit: str = ""
     """Which unit was asked, where the question has a place for one."""
+    against: str = ""
+    """What else came there that speaks against these settings, though the answer itself has no line errors."""
 
     @property
     def heard(self) -> bool:
@@ -49,6 +51,8 @@ class Try:
             return False
         if self.answer.verdict is Verdict.RIGHT:
             return True
+        if self.against:
+            return False
         judge = Judge()
         judge.receive(self.answer.data, None)
         return self.answer.verdict is Verdict.UNJUDGED and judge.clean
@@ -61,15 +65,27 @@ class _Tap:
 
     def __init__(self) -> None:
         self.passed = {"tx": b"", "rx": b""}
+        self._errors = LineErrors()
 
     def record(self, link: int, direction: str, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         self.passed[direction] += data
+        if errors is not None:
+            self._errors.add(errors)
+
+    @property
+    def against(self) -> str:
+        """What line errors say of all that came; empty where they are few enough to be a disturbance."""
+        if self._errors.total <= _DISTURBED * len(self.passed["rx"]):
+            return ""
+        return f"{len(self.passed['rx'])} bytes came in all, with {self._errors.words()}: it may be at other settings"
 
     def note(self, event: Event) -> None:
         pass
 
 
 _ENDS_S = 1.0  # for an answer that has begun to come to its end
+_REST_S = 0.3  # for the rest of what somebody says by itself, of which only a beginning was taken for the answer
+_DISTURBED = 0.05  # of all bytes with line errors, such as a disturbed line at right settings may have
 
 
 def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question, units: Sequence[str] = ()) -> float:
@@ -141,6 +157,9 @@ async def _one(
                     await asyncio.sleep(runner.must_wait_s(asked))
                     answer = await _asked(runner, line, asked)
                 out.append(Try(port, answer, "", unit))
+            if any(one.answered for one in out):
+                await asyncio.sleep(_REST_S)
+                out = [replace(one, against=tap.against) for one in out]
         except Fault as fault:
             return [*(one for one in out if one.heard), Try(port, None, fault.what)]
         finally:
@@ -183,6 +202,8 @@ def words(done: Try) -> str:
     if answer.verdict is Verdict.ECHO:
         return "only our own bytes came back: a loopback, or a device that echoes"
     text = answer.data.decode("utf-8", "replace").strip()
+    if done.against and not done.answered:
+        return done.against
     if not done.answered:
         return f"{len(answer.data)} bytes that are no readable text: it may be at other settings"
     return f"{text}   {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else text
