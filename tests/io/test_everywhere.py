@@ -1,6 +1,7 @@
 """Asking everywhere: thirty-two ports, one of them live, in the time of one try."""
 
 import asyncio
+from collections.abc import Awaitable
 
 import pytest
 
@@ -10,6 +11,7 @@ from ordolex.core.link.exchange import Ended
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.port.endpoint import Endpoint
+from ordolex.core.text import nmea0183
 from ordolex.io.link.everywhere import Try, ask_everywhere, longest_s, words
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.transport.base import Transport
@@ -118,3 +120,21 @@ async def test_a_clean_piece_of_what_reads_badly_is_no_answer(notes: Notes) -> N
     doubted = next(one for one in tries if (one.port.name, one.unit) == ("talker", "B"))
     assert doubted.answer is not None and not doubted.answer.errors.total, "the piece itself had none"
     assert "7 parity errors" in words(doubted) and "other settings" in words(doubted)
+
+
+async def test_a_sentence_that_a_device_says_by_itself_is_not_a_units_answer(notes: Notes) -> None:
+    said = nmea0183.sentence(b"YXXDR,C,8.60,C,T1")
+
+    def asked(question: bytes, heard: bytes) -> Awaitable[list[Try]]:
+        port = PortFacts("/dev/string", "string", "made up", "", "free")
+        return ask_everywhere(
+            [port], LINE, Question(question, timeout_s=0.3), lambda one: None, notes,
+            lambda endpoint: MemoryTransport(lambda port, data: port.say(heard)),
+        )  # fmt: skip
+
+    (by_itself,) = await asked(b"B\r", said)
+    assert not by_itself.answered and "by itself" in words(by_itself) and "settings fit" in words(by_itself)
+    (half,) = await asked(b"B\r", b"$YXXDR,C,8.60,C,T1*00\r\n")
+    assert not half.answered and "bytes of text" in words(half) and "no readable" not in words(half)
+    (queried,) = await asked(nmea0183.sentence(b"YXQ,T1"), said)
+    assert queried.answered, "a sentence answers a sentence"

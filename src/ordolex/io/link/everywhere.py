@@ -16,6 +16,7 @@ from ordolex.core.link.judge import Judge, LineErrors
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import Event
+from ordolex.core.text import nmea0183
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import PortFacts
@@ -45,13 +46,20 @@ class Try:
         return self.answer is not None and bool(self.answer.data or self.answer.errors.total)
 
     @property
+    def by_itself(self) -> bool:
+        """What came are sentences with a right checksum, as devices say them unasked, and no sentence had been sent."""
+        if self.answer is None or self.answer.verdict is not Verdict.UNJUDGED or self.answer.errors.total:
+            return False
+        return self.answer.question.data[:1] not in (b"$", b"!") and nmea0183.census(self.answer.data)[0] > 0
+
+    @property
     def answered(self) -> bool:
         """A device is there, and the settings fit: an answer that is right, or of unknown shape but clean text."""
         if self.answer is None or not self.answer.data or self.answer.errors.total:
             return False
         if self.answer.verdict is Verdict.RIGHT:
             return True
-        if self.against:
+        if self.against or self.by_itself:
             return False
         judge = Judge()
         judge.receive(self.answer.data, None)
@@ -204,6 +212,10 @@ def words(done: Try) -> str:
     text = answer.data.decode("utf-8", "replace").strip()
     if done.against and not done.answered:
         return done.against
+    if done.by_itself:
+        return f"{text}   a sentence that it says by itself, no answer; the settings fit"
     if not done.answered:
+        if text.isprintable():
+            return f"{len(answer.data)} bytes of text, not whole or too few to tell: {text[:40]}"
         return f"{len(answer.data)} bytes that are no readable text: it may be at other settings"
     return f"{text}   {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else text
