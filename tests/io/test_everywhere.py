@@ -136,5 +136,8 @@ async def test_a_sentence_that_a_device_says_by_itself_is_not_a_units_answer(not
     assert not by_itself.answered and "by itself" in words(by_itself) and "settings fit" in words(by_itself)
     (half,) = await asked(b"B\r", b"$YXXDR,C,8.60,C,T1*00\r\n")
     assert not half.answered and "bytes of text" in words(half) and "no readable" not in words(half)
+    for junk in (b"\x9f\xfe", b"\r", b"cc9\xff\xc3b["):
+        (odd,) = await asked(b"B\r", junk)
+        assert not odd.answered and "no readable text" in words(odd)
     (queried,) = await asked(nmea0183.sentence(b"YXQ,T1"), said)
     assert queried.answered, "a sentence answers a sentence"

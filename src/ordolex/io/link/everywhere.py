@@ -215,7 +215,8 @@ def words(done: Try) -> str:
     if done.by_itself:
         return f"{text}   a sentence that it says by itself, no answer; the settings fit"
     if not done.answered:
-        if text.isprintable():
-            return f"{len(answer.data)} bytes of text, not whole or too few to tell: {text[:40]}"
-        return f"{len(answer.data)} bytes that are no readable text: it may be at other settings"
+        count = f"{len(answer.data)} byte{'s' * (len(answer.data) != 1)}"
+        if text and text.isascii() and text.isprintable():
+            return f"{count} of text, not whole or too few to tell: {text[:40]}"
+        return f"{count}, no readable text: it may be at other settings"
     return f"{text}   {answer.last_s * 1000:.0f} ms" if answer.last_s is not None else text
