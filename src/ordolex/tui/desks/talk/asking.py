@@ -17,7 +17,6 @@ from ordolex.core.text.escapes import EscapeError, to_bytes
 from ordolex.core.text.keys import key_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
-from ordolex.io.system.faults import Fault
 from ordolex.session.session import LINE_ENDS
 from ordolex.session.stands_at import came_aside, prompt_of
 from ordolex.tui.desks.at import How
@@ -67,7 +66,7 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> Awaitable[None] | None:
 
 
 async def ask(at: TalkAt, data: bytes) -> None:
-    """Asks it now, also while a device talks on and on, and says what the answer is worth."""
+    """Asks it now, also while a device talks on and on, and says what the answer is worth. Raises a Fault."""
     link = at.link
     if not await _is_meant(at, data):
         return
@@ -76,11 +75,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     if future is None:
         return
     at.say(f"sending {len(data)} bytes, then waiting for the answer; Esc stops waiting")
-    try:
-        answer = await asyncio.wrap_future(future)
-    except Fault as fault:
-        at.say(str(fault), "bad")
-        return
+    answer = await asyncio.wrap_future(future)
     at.session.talks.of(link).answered = answer
     text, how = answer_words(answer)
     sheet = at.session.devices.sheet_of(link)
@@ -133,16 +128,12 @@ def _give_secret(at: TalkAt, text: str) -> Awaitable[None]:
 
 
 async def _said(at: TalkAt, going: list[Future[None] | None], words: str = "") -> None:
-    """Says that it went out once it has, or why not."""
-    try:
-        for future in going:
-            if future is None:
-                at.say("The port is not open any more; Ctrl+O opens it", "bad")
-                return
-            await asyncio.wrap_future(future)
-    except Fault as fault:
-        at.say(str(fault), "bad")
-        return
+    """Says that it went out once it has. Raises a Fault where it did not."""
+    for future in going:
+        if future is None:
+            at.say("The port is not open any more; Ctrl+O opens it", "bad")
+            return
+        await asyncio.wrap_future(future)
     if words:
         at.say(words, "good")
 
