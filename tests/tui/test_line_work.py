@@ -415,6 +415,19 @@ async def test_a_secret_that_did_not_go_out_is_not_called_sent(tmp_path: Path, m
         await site.until(lambda: "held back" in site.said())
 
 
+async def test_what_came_of_an_older_question_is_not_said_over_a_newer_one(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        await say(site, "MEAS:OXYG?")
+        await site.until(lambda: "sending 11 bytes" in site.said())
+        await say(site, "*IDN?")
+        await site.until(lambda: "stopped waiting" in site.rows())
+        await site.pilot.pause()
+        assert "stopped waiting" not in site.said(), "it waits for the newer one"
+
+
 async def test_a_book_that_cannot_be_read_for_watch_is_said_and_ends_nothing(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

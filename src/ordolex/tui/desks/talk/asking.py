@@ -71,6 +71,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     if not await _is_meant(at, data):
         return
     at.stop_asking()
+    turn = at.new_turn()
     future = at.session.ask(link, data)
     if future is None:
         return
@@ -87,7 +88,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     if how != "good":
         at.session.talks.say(link, text)
         at.rows.rows_changed()
-    at.say(text, how)
+    at.say_of(turn, text, how)
 
 
 async def _is_meant(at: TalkAt, data: bytes) -> bool:
@@ -120,6 +121,7 @@ def _give_secret(at: TalkAt, text: str) -> Awaitable[None]:
     secret = text.encode(CHARSETS[at.session.talks.of(link).screen.charset], "replace")
     head = b"" if masking.asked else head_of_command(secret)
     secret = secret[len(head) :]
+    at.new_turn()
     going = [at.session.send(link, head)] if head else []
     going.append(at.session.send_secret(link, secret, LINE_ENDS[link.line_end]))
     masking.over()

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ordolex.core.talk.conversation import Row
-from ordolex.tui.desks.at import At
+from ordolex.tui.desks.at import At, How
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.talk.entry import Entry
 from ordolex.tui.widgets.row_view import RowView
@@ -16,12 +16,13 @@ from ordolex.tui.widgets.screen_view import ScreenView
 
 @dataclass(slots=True)
 class Remembered:
-    """What was typed last, proposed the next time; and how the conversation is looked at."""
+    """What was typed last, proposed the next time; how the conversation is looked at; how often something was given."""
 
     sought: str = ""
     rate_command: str = "rate {baud}\\r"
     shown: Shown = Shown.BOTH
     on_screen: bool = False
+    turn: int = 0
 
 
 class TalkAt(At):
@@ -38,6 +39,16 @@ class TalkAt(At):
         super().__init__(desk)
         self.entry, self.rows, self.screen, self.remembered = entry, rows, screen, remembered
         self.show_anew = show_anew
+
+    def new_turn(self) -> int:
+        """Something new is asked or given: what came of an earlier one is not said over it (`say_of`)."""
+        self.remembered.turn += 1
+        return self.remembered.turn
+
+    def say_of(self, turn: int, text: str, how: How = "plain") -> None:
+        """What came of it, unless something was asked or given since: then it stands in the conversation only."""
+        if turn == self.remembered.turn:
+            self.say(text, how)
 
     def stop_asking(self) -> None:
         """Ends the wait for an answer; what came is kept."""

@@ -41,6 +41,7 @@ async def wake(at: TalkAt) -> None:
         at.say(f"The sheet {sheet.name} wakes nothing and asks nothing: this device talks by itself", "unsure")
         return
     at.stop_asking()
+    turn = at.new_turn()
     future = at.session.wake(link, sheet)
     if future is None:
         return
@@ -53,7 +54,7 @@ async def wake(at: TalkAt) -> None:
     at.session.talks.drain(link)
     at.session.talks.say(link, f"wake: {words}")
     right = answer is not None and answer.verdict is Verdict.RIGHT
-    at.say(words, "good" if right else "unsure")
+    at.say_of(turn, words, "good" if right else "unsure")
 
 
 def accept(at: TalkAt) -> None:
@@ -94,6 +95,7 @@ async def loop(at: TalkAt) -> None:
     if await at.ask(Pick(title, choices)) != "send":
         return
     at.stop_asking()
+    turn = at.new_turn()
     future = at.session.ask(link, sent)
     if future is None:
         return
@@ -109,4 +111,4 @@ async def loop(at: TalkAt) -> None:
     text = f"loop test: {result.words()}{ms}{errors}"
     at.session.talks.drain(link)
     at.session.talks.say(link, text)
-    at.say(text, "good" if result.equal and not errors else "bad")
+    at.say_of(turn, text, "good" if result.equal and not errors else "bad")
