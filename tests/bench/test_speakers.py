@@ -8,6 +8,7 @@ import pytest
 
 from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.bench.devices.modem import Modem
+from ordolex.core.device.led import found_first
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
@@ -270,6 +271,46 @@ async def test_a_procedure_is_typed_read_back_and_made_to_last(serve_bench: Serv
     assert len(again.done) == len(outcome.done) - 2, "logged in already: name and password are left out"
     ended = await Typist(runner, VALUES, password).finish(NETWORK)
     assert not ended.trouble and b"address 192.0.2.77 mask 255.255.254.0" in notes.bytes("rx")
+    await runner.release()
+
+
+async def test_what_is_there_is_read_before_anything_is_changed_and_can_be_typed_again(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    runner, _ = await opened(serve_bench, notes, FEEDER)
+    looked = await Typist(runner, VALUES, password).look(NETWORK)
+    assert looked.found["address"] == "192.0.2.44" and looked.found["mask"] == "255.255.255.0", looked.words
+    assert b"4\r" not in notes.bytes("tx"), "the menu that changes was not opened"
+    await Typist(runner, VALUES, password).run(NETWORK, looked.found)
+    again = await Typist(runner, VALUES, password).look(NETWORK)
+    assert again.found["address"] == "192.0.2.77"
+    details = [event.detail for event in notes.events if event.kind == "procedure"]
+    first = found_first(details, NETWORK, {})
+    assert first == looked.found, "a later reading does not take the place of what was found"
+    back = await Typist(runner, {**VALUES, **first}, password).run(NETWORK, again.found)
+    assert not back.trouble and back.kept["address"] == "192.0.2.44"
+    assert "IP address 192.0.2.44 → 192.0.2.77, mask" in next(e.text for e in notes.events if "typed" in e.text)
+    await runner.release()
+
+
+async def test_a_box_with_several_channels_keeps_each_by_itself(serve_bench: ServeBench, notes: Notes) -> None:
+    channel = SHEETS["gauge-box"].procedure[0]
+    runner, _ = await opened(serve_bench, notes, {"name": "gauges", "kind": "gauge-box", "line": "19200 7E1"})
+    seven = await Typist(runner, {"number": "7"}, password).look(channel)
+    assert seven.found["span"] == "600.000" and seven.found["unit"] == "mm", seven.words
+    values = {**seven.found, "span": "650"}
+    done = await Typist(runner, values, password).run(channel, seven.found)
+    assert not done.trouble and not done.differs, "650 and 650.000 are one number"
+    eight = await Typist(runner, {"number": "8"}, password).look(channel)
+    assert eight.found["state"] == "off"
+    details = [event.detail for event in notes.events if event.kind == "procedure"]
+    assert found_first(details, channel, {"number": "7"})["span"] == "600.000"
+    assert found_first(details, channel, {"number": "8"})["name"] == "spare"
+    assert found_first(details, channel, {"number": "1"}) == {}
+    leave = SHEETS["gauge-box"].leave
+    assert leave is not None
+    left = await Typist(runner, values, password).leave(channel, leave)
+    assert not left.trouble and notes.bytes("rx").endswith(b"not stored\r\n")
     await runner.release()
 
 

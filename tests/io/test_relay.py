@@ -231,7 +231,7 @@ async def test_a_rate_that_the_far_end_refuses_is_said_and_shown_to_the_program(
     assert failing.name == "line settings" and "115200" in failing.words and failing.test
     program.set(termios.B9600)
     await until(lambda: twin.line == LineSettings(9600))
-    assert not relay.refused
+    await until(lambda: not relay.refused)
     program.close()
     await relay.stop()
 

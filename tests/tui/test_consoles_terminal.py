@@ -22,7 +22,7 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
     """Opens the device's port from Find, at the settings of its sheet or at those given."""
     terminal.start("--book", str(book))
     terminal.see(f"(free|just came) +{name}")
-    for key in ["Down"] * 24 + ["Up"] * 24:  # back up again, should the cursor have run past it
+    for key in ["Down"] * 30 + ["Up"] * 30:  # back up again, should the cursor have run past it
         time.sleep(0.3)
         if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
             break

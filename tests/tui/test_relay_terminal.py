@@ -156,6 +156,8 @@ def procedure(terminal: Terminal, name: str, downs: int, new: str = "") -> None:
         terminal.see(new)
     terminal.see("all values fit together")
     terminal.press("t")
+    terminal.see("these change|is so already")
+    terminal.press("Enter")
     if "The device asks for" in terminal.see("The device asks for|Esc goes on"):
         terminal.type(CODE)
         terminal.press("Enter")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 import time
 from pathlib import Path
@@ -96,9 +97,88 @@ def test_the_network_procedure_finds_a_slip_in_its_second_pass(
     terminal.type(PASSWORD)
     assert PASSWORD not in terminal.see(f"{len(PASSWORD)} characters, not shown")
     terminal.press("Enter")
+    screen = terminal.see("these change")
+    assert re.search(r"mask +255\.255\.255\.0 → 255\.255\.254\.0", screen), "read before anything is typed"
+    terminal.press("Enter")
     screen = terminal.see("mask: planned was 255.255.254.0", 40)
     assert "not kept as planned: mask is 255.255.254.128" in screen
     assert PASSWORD.encode() not in b"".join(path.read_bytes() for path in tmp_path.glob("b.ordolex*"))
+
+
+def heard_last(terminal: Terminal) -> str:
+    return next((row for row in reversed(terminal.see("◂").splitlines()) if "◂" in row), "")
+
+
+def test_a_gauge_boxs_channel_is_read_changed_stopped_half_way_undone_and_thrown_away(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Gauge box", line="2400-E-7-1")
+
+    def planned(span: str) -> None:
+        terminal.press(*["Down"] * 3)
+        terminal.press("Enter")
+        terminal.see("can be")
+        terminal.type(span)
+        terminal.press("Enter")
+        terminal.see(rf"span to 20 mA +{span}")
+        terminal.press("t")
+
+    terminal.press("F6", "p")
+    terminal.see("is empty")
+    terminal.press("Enter")
+    terminal.see("can be")
+    terminal.type("3")
+    terminal.press("Enter")
+    terminal.see("channel +3")
+    terminal.press("r")
+    terminal.see(r"span to 20 mA +2.500 +as it is there")
+    assert "● Proven" in terminal.see("● Proven"), "values that came as its sheet expects them"
+    planned("4.5")
+    assert re.search(r"span to 20 mA +2.500 → 4.5\n", re.sub(" +\n", "\n", terminal.see("these change")))
+    terminal.press("Enter")
+    terminal.see(r"span to 20 mA +4.500 +was 2.500", 40)
+    terminal.press("Escape")
+    terminal.see("Make it last")
+    terminal.press("Enter")
+    terminal.see("1 step done", 40)
+
+    terminal.press("p")  # stopped by hand in the middle: the box waits at one of its prompts then
+    terminal.see("Procedure channel")
+    planned("6")
+    terminal.see("these change")
+    terminal.press("Enter")
+    terminal.see(r"typing channel +sent (3|screen back)<CR>", 40)
+    terminal.press("Escape")
+    terminal.see(r"typing channel: stopped by hand; the device stands at 'channel 3")
+    terminal.see("✗ stopped by hand; the last was sent [^;]*<CR>")
+    terminal.press("Escape")
+    terminal.gone("Esc goes on")
+    terminal.press("p")
+    terminal.see("Procedure channel")
+    terminal.press("r")
+    terminal.see(r"The device stands at 'channel 3 \w+ .*begins elsewhere")
+    terminal.press("Enter")  # sends nothing
+    terminal.gone("begins elsewhere")
+    terminal.press("F5")
+    while "select>" not in (last := heard_last(terminal)):  # an empty answer keeps what is there
+        terminal.press("Enter")
+        while heard_last(terminal) == last:
+            time.sleep(0.1)
+    terminal.press("F6", "p")
+    terminal.see("Procedure channel")
+    terminal.press("u")
+    terminal.see(r"span to 20 mA +2.500")
+    terminal.press("t")
+    terminal.see("these change")
+    terminal.press("Enter")
+    terminal.see(r"span to 20 mA +2.500 +was 4.500", 40)
+    terminal.press("Escape")
+    pick(terminal, "thrown away", 2)
+    terminal.see("its menu was left without saving", 40)
+    terminal.press("p")
+    terminal.see("Procedure channel")
+    terminal.press("r")
+    terminal.see(r"there now: 4.500", 40)
 
 
 def test_the_meter_is_read_through_its_change_of_rate(

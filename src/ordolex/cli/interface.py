@@ -35,6 +35,7 @@ def run_interface(path: Path, site: str = "") -> int:
     if app.goes_on:
         from ordolex.io.relay.headless import go_on
 
+        print("starting the relays that go on ...", flush=True)
         for name in go_on(path, app.goes_on):
             print(f"{name} goes on; it ends with: ordolex relay stop '{name}'")
     status = book.recorder.status

@@ -43,6 +43,8 @@ class Talk:
     echo: EchoWatch = field(default_factory=EchoWatch)
     answered: Answer | None = None
     """The last answer to a line that was typed, in this visit."""
+    remarks: list[tuple[str, int]] = field(default_factory=list)
+    """(text, when) of remarks that wait for the end of a line."""
 
 
 class Talks:
@@ -80,6 +82,8 @@ class Talks:
         for item in items:
             self._add_passed(talk, item)
         self._add(talk, talk.conversation.tick(utc_us()))
+        if talk.remarks and (talk.added != before or not talk.conversation.unfinished):
+            self._remark(talk)
         return talk.added != before
 
     def answers_due(self, talk: Talk) -> bytes:
@@ -89,9 +93,17 @@ class Talks:
         return answers if talk.answers_device else b""
 
     def say(self, link: LinkRecord, text: str) -> None:
-        """A remark of the program's among the link's rows, below what it speaks of."""
+        """A remark of the program's among the link's rows, below what it speaks of: a line that is still coming in is
+        let come to its end first."""
         talk = self.of(link)
-        self._add(talk, talk.conversation.note(text, utc_us()))
+        talk.remarks.append((text, utc_us()))
+        if not talk.conversation.unfinished:
+            self._remark(talk)
+
+    def _remark(self, talk: Talk) -> None:
+        for text, at_us in talk.remarks:
+            self._add(talk, talk.conversation.note(text, at_us, cut=False))
+        talk.remarks.clear()
 
     def _add_passed(self, talk: Talk, item: Passed) -> None:
         if item.direction == "tx":
@@ -107,7 +119,7 @@ class Talks:
         else:
             if item.kind == "settings":
                 talk.screen.retuned()
-            self._add(talk, talk.conversation.note(item.text, item.utc_us))
+            self._add(talk, talk.conversation.note(item.text, item.utc_us, cut=item.kind in CUTTING_EVENTS))
 
     def _add_recorded(self, talk: Talk, item: Chunk | Event) -> None:
         if isinstance(item, Chunk):

@@ -12,7 +12,8 @@ from ordolex.core.sheet.base import FIELD, Part, Pattern, Sent, Words
 
 
 class PlanField(Part):
-    """One value of the form. `owner` says who supplies it; `default` is good enough where nobody says otherwise."""
+    """One value of the form. `owner` says who supplies it; `default` is good enough where nobody says otherwise.
+    `which` marks one that is no value of the device: it says which of several things is meant, such as a channel."""
 
     name: str = Field(pattern=r"^\w{1,30}$")
     label: Words
@@ -20,6 +21,7 @@ class PlanField(Part):
     owner: str = ""
     default: str = ""
     optional: bool = False
+    which: bool = False
     low: float | None = None
     high: float | None = None
     choices: list[str] = []
@@ -85,12 +87,14 @@ class Step(Part):
 
 
 class Procedure(Part):
-    """The form, the steps, a second pass that reads what was kept (`check`; its patterns have groups named after
-    fields), and what makes it last (`finish`)."""
+    """The form, what leads to where its values can be read (`before`, which changes nothing), the steps, a second pass
+    that reads what was kept (`check`; its patterns have groups named after fields), and what makes it last (`finish`).
+    With `before`, the check is done once more before anything is changed: what it reads is as found."""
 
     name: Words
     means: str = ""
     field: list[PlanField] = []
+    before: list[Step] = []
     step: list[Step]
     check: list[Step] = []
     finish: list[Step] = []
@@ -101,7 +105,9 @@ class Procedure(Part):
         for name in names:
             if names.count(name) > 1:
                 raise ValueError(f"two fields are called {name!r}")
-        for step in (*self.step, *self.check, *self.finish):
+        if self.before and not self.check:
+            raise ValueError("before leads to where check reads the values; there is no check")
+        for step in (*self.before, *self.step, *self.check, *self.finish):
             missing = step.uses - set(names)
             if missing:
                 raise ValueError(f"a step uses the field {sorted(missing)[0]!r}, which the procedure does not have")

@@ -6,13 +6,18 @@ A second pass reads what was kept.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+import contextlib
+import re
+from collections.abc import Awaitable, Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ordolex.core.device.form import applies
+from ordolex.core.device.led import changed_words, same_value, which_of, which_words
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.sheet.base import filled
+from ordolex.core.sheet.base import FIELD, filled
+from ordolex.core.sheet.parts import Leave
 from ordolex.core.sheet.procedures import Procedure, Step
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.escapes import named, to_bytes
@@ -21,12 +26,16 @@ from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text, without_codes
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import Fault
 
 _QUIET_S = 0.2
 """Nothing goes out while the device still speaks."""
 _STILL_SPEAKS_S = 5.0
+_TAIL_S = 1.0
 _LATE_LINES = 4
 _LOOK_BACK = 8192
+
+_BY_HAND = "stopped by hand"
 
 AskSecret = Callable[[str], Awaitable[str | None]]
 
@@ -36,6 +45,7 @@ class Outcome:
     """done         a sentence for each step
     asides       lines that came by themselves in between
     trouble      why it stopped; empty where it did not
+    found        what was there before anything was changed, field → value
     kept         what the second pass found, field → value
     differs      (field, planned, kept)
     """
@@ -43,18 +53,23 @@ class Outcome:
     done: list[str] = field(default_factory=list)
     asides: list[str] = field(default_factory=list)
     trouble: str = ""
+    found: dict[str, str] = field(default_factory=dict)
     kept: dict[str, str] = field(default_factory=dict)
     differs: list[tuple[str, str, str]] = field(default_factory=list)
 
     @property
     def words(self) -> str:
+        if self.trouble.startswith(_BY_HAND):
+            return self.trouble
         if self.trouble:
-            return f"stopped after {len(self.done)} steps: {self.trouble}"
+            return f"stopped after {len(self.done)} step{'s' * (len(self.done) != 1)}: {self.trouble}"
         if self.differs:
             name, planned, kept = self.differs[0]
             more = f", and {len(self.differs) - 1} more" if len(self.differs) > 1 else ""
             return f"not kept as planned: {name} is {kept}, planned was {planned}{more}"
-        return f"{len(self.done)} steps done" + (f", {len(self.kept)} values kept as planned" if self.kept else "")
+        done, read_back = len(self.done), len(self.kept)
+        values = f", {read_back} value{'s' * (read_back != 1)} kept as planned" if read_back else ""
+        return f"{done} step{'s' * (done != 1)} done{values}"
 
 
 class _Stopped(Exception):
@@ -77,31 +92,95 @@ class Typist:
         self._said = said
         self._heard = ""
         self._last_s = mono_s()
+        self._asked_s = mono_s()
         self._came = asyncio.Event()
         self.outcome = Outcome()
 
-    async def run(self, procedure: Procedure) -> Outcome:
-        """Steps, second pass and comparison; not what makes it last."""
-        await self._all(procedure.step)
-        if not self.outcome.trouble and procedure.check:
-            await self._all(procedure.check)
-            self._compare(procedure)
-        self._runner.note("procedure", f"{procedure.name}: {self.outcome.words}", {
-            "planned": dict(self._values), "kept": self.outcome.kept,
-        })  # fmt: skip
+    @property
+    def stands_at(self) -> str:
+        """The line at which the device stands as far as was heard; nothing where it stands at none."""
+        return "" if self._heard.endswith(("\n", "\r")) else self._heard.replace("\r", "\n").rpartition("\n")[2].strip()
+
+    async def look(self, procedure: Procedure) -> Outcome:
+        """Reads what is there, and changes nothing. What it found is kept in the record as found."""
+        with self._kept(procedure, "as found"):
+            await self._all([*procedure.before, *procedure.check])
+            if not self.outcome.trouble:
+                self._prove(procedure)
+                self.outcome.found, self.outcome.kept = self.outcome.kept, {}
+        return self.outcome
+
+    async def run(self, procedure: Procedure, found: Mapping[str, str] | None = None) -> Outcome:
+        """Steps, second pass and comparison; not what makes it last. `found` is what `look` found before."""
+        self.outcome.found = dict(found or {})
+        with self._kept(procedure, "typed"):
+            await self._all([*procedure.before, *procedure.step])
+            if not self.outcome.trouble and procedure.check:
+                await self._all(procedure.check)
+                self._compare(procedure)
+                self._prove(procedure)
+        return self.outcome
+
+    def _prove(self, procedure: Procedure) -> None:
+        """Values that came as the sheet expects them prove the link."""
+        kept = self.outcome.kept
+        if kept and not self.outcome.trouble:
+            said = ", ".join(f"{name} {value}" for name, value in list(kept.items())[:5])
+            self._runner.shown_right(f"reading {procedure.name}", said, max(0.0, self._last_s - self._asked_s) * 1000)
+
+    async def leave(self, procedure: Procedure, leave: Leave) -> Outcome:
+        """Leaves the device's menu by the way that stores nothing."""
+        with self._kept(procedure, "left without saving"):
+            await self._all(
+                [Step.model_validate({"send": leave.send, "expect": leave.done, "means": "left without saving"})]
+            )
         return self.outcome
 
     async def finish(self, procedure: Procedure) -> Outcome:
         """Stores, and starts the device anew where the procedure says so."""
-        await self._all(procedure.finish)
-        self._runner.note("procedure", f"{procedure.name}, to make it last: {self.outcome.words}", {})
+        with self._kept(procedure, "to make it last"):
+            await self._all(procedure.finish)
         return self.outcome
+
+    @contextmanager
+    def _kept(self, procedure: Procedure, what: str) -> Iterator[None]:
+        """Keeps in the record what became of it, also where it is stopped in the middle."""
+        out = self.outcome
+        try:
+            yield
+        except asyncio.CancelledError:
+            stood = f"; the device stood at {visible_text(self.stands_at)!r}" if self.stands_at else ""
+            out.trouble = self.how_far + stood
+            raise
+        except Fault as fault:
+            out.trouble = str(fault)
+            raise
+        finally:
+            new = out.kept if out.kept else {}
+            words = f"{procedure.name}{which_words(procedure, self._values)}, {what}: {out.words}"
+            changes = changed_words(procedure, out.found, new)
+            self._runner.note("procedure", f"{words}{f'; {changes}' if changes else ''}", {
+                "procedure": procedure.name, "which": which_of(procedure, self._values), "what": what,
+                "found": out.found, "planned": dict(self._values) if what == "typed" else {}, "kept": new,
+                "trouble": out.trouble,
+            })  # fmt: skip
+
+    @property
+    def failed(self) -> bool:
+        """Whether the port failed; what was stopped by hand did not fail."""
+        return bool(self.outcome.trouble) and not self.outcome.trouble.startswith(_BY_HAND)
+
+    @property
+    def how_far(self) -> str:
+        """For one that was stopped by hand: what was done last, and where the device stands."""
+        last = f"the last was {visible_text(self.outcome.done[-1])}" if self.outcome.done else "no step was done whole"
+        return f"{_BY_HAND}; {last}"
 
     def _compare(self, procedure: Procedure) -> None:
         for one in procedure.field:
             planned = self._values.get(one.name, "").strip()
             kept = self.outcome.kept.get(one.name)
-            if kept is not None and planned and kept.lower() != planned.lower():
+            if kept is not None and planned and not same_value(one, kept, planned):
                 self.outcome.differs.append((one.label, planned, kept))
 
     async def _all(self, steps: Sequence[Step]) -> None:
@@ -111,6 +190,8 @@ class Typist:
                     if applies(step.only_if, self._values):
                         for item in self._items(step):
                             await self._do(step, item)
+                with contextlib.suppress(_Stopped):
+                    await self._quiet(_QUIET_S, _TAIL_S)  # the end of a line whose words were enough
             except _Stopped as stopped:
                 self.outcome.trouble = str(stopped)
                 self._said(self.outcome.trouble)
@@ -128,13 +209,19 @@ class Typist:
     # ---- one step
 
     async def _do(self, step: Step, item: str) -> None:
-        if step.unless and self._standing_at(step.unless) is not None:
+        if step.unless and self._standing_at(self._pattern(step.unless)) is not None:
             return
         words = await self._send(step, item)
         if step.expect:
             words = f"{words}; {await self._expect(step)}"
         self.outcome.done.append(words)
         self._said(words)
+
+    def _pattern(self, text: str) -> str:
+        """With the form's values, as they are, where it names fields."""
+        return FIELD.sub(
+            lambda found: re.escape(self._values[found[1]].strip()) if found[1] in self._values else found[0], text
+        )
 
     async def _send(self, step: Step, item: str) -> str:
         if step.quiet_s:
@@ -154,7 +241,7 @@ class Typist:
             await self._runner.out.send_secret(secret.encode(), to_bytes(step.end))
             return f"{step.secret} given, not kept"
         data = self._chosen(step, item) if step.choose else filled(step.send, {**self._values, "item": item})
-        self._heard = ""
+        self._heard, self._asked_s = "", mono_s()
         await self._runner.out.send(data)
         return f"sent {named(data)}"
 
@@ -171,7 +258,7 @@ class Typist:
         deadline = mono_s() + step.timeout_s
         while True:
             self._came.clear()
-            found = self._standing_at(step.expect)
+            found = self._standing_at(self._pattern(step.expect))
             if found is not None:
                 shown, aside = found
                 self.outcome.asides += [line for line in lines_of(aside) if line.strip()]

@@ -11,11 +11,11 @@ from pathlib import Path
 from ordolex.io.relay.notices import running
 from ordolex.io.system.faults import Fault
 
-_START_S = 10.0
+_START_S = 60.0
 
 
 def go_on(book: Path, names: Sequence[str]) -> list[str]:
-    """Starts them, and those that run then. Raises a Fault where the process ends at once."""
+    """Starts them, and those that run then. Raises a Fault where the process ends at once, or takes too long."""
     command = [sys.executable, "-m", "ordolex", "relay", "run", names[0], "--book", str(book)]
     for name in names[1:]:
         command += ["--also", name]
@@ -33,4 +33,7 @@ def go_on(book: Path, names: Sequence[str]) -> list[str]:
                 f"start them by hand: ordolex relay run '{names[0]}' --book '{book}'",
             )
         time.sleep(0.05)
-    return [notice.name for notice in running() if notice.pid == process.pid]
+    raise Fault(
+        f"the relays were started (process {process.pid}) and do not stand after {_START_S:g} s",
+        "ordolex relay list says whether they do by now, ordolex relay stop NAME ends one",
+    )
