@@ -218,7 +218,7 @@ async def test_a_pseudo_terminal_follows_rate_and_stop_bits(serve_bench: ServeBe
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("", "device: Field required"),
+        ("", "device: it is missing, and must be given"),
         ("[[device]]\nname = 'a'\nkind = 'kettle'", "device.1.kind"),
         ("[[device]]\nname = 'a'\nkind = 'oxygen'\nline = '9600 9N1'", "data bits: 9 cannot be"),
         ("[[device]]\nname = 'a'\nkind = 'oxygen'\nline = 'any'", "settings of its own"),
@@ -238,7 +238,8 @@ def test_a_plan_that_cannot_be_served_says_where(text: str, says: str, tmp_path:
 def test_the_demo_plan_is_readable_and_has_each_kind() -> None:
     assert {device.kind for device in read_plan(None).device} == {
         "oxygen", "temperature", "logger", "feeder", "alarms", "counter", "display", "echo", "bus",
-        "bus-ascii", "bus-tcp", "meter", "modem", "teletype", "gate", "box-console", "probes",
+        "bus-ascii", "bus-tcp", "meter", "modem", "teletype", "gate", "box-console", "probes", "gauge-box",
+        "panel-meters",
     }  # fmt: skip
 
 

@@ -8,6 +8,7 @@ import pytest
 
 from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.bench.devices.modem import Modem
+from ordolex.bench.devices.power import CODE as METER_CODE
 from ordolex.core.device.led import found_first
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.notation import read_line
@@ -17,6 +18,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import Call, State
 from ordolex.core.sheet import Sheet
 from ordolex.core.uart.receiver import Character
+from ordolex.io.device.base import Trouble
 from ordolex.io.device.identity import identify
 from ordolex.io.device.meter import MeterDevice
 from ordolex.io.device.modbus import ModbusUnit
@@ -24,9 +26,10 @@ from ordolex.io.device.modem import dial, escape, hang_up
 from ordolex.io.device.procedure import Typist
 from ordolex.io.device.rehearsal import rehearse
 from ordolex.io.device.roll_call import ModbusCaller, call_units
-from ordolex.io.device.settings import apply, device_for
+from ordolex.io.device.settings import apply, device_for, set_one
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
+from ordolex.session.metering import pull_log
 from tests.conftest import Notes, ServeBench, until
 
 SHEETS = all_sheets()[0]
@@ -343,3 +346,54 @@ async def test_a_late_message_is_set_aside_and_anything_unexpected_stops(serve_b
 async def test_a_rehearsal_runs_on_a_stand_in_and_records_nothing(tmp_path: object) -> None:
     outcome = await rehearse(SHEETS["feeder-controller"], NETWORK, VALUES, password)
     assert not outcome.trouble and outcome.kept["mask"] == "255.255.254.0", outcome.words
+
+
+# ---- panel power meters
+
+
+METERS = {"name": "meters", "kind": "panel-meters", "line": "19200 8N1", "units": [21, 22]}
+
+
+async def test_a_protected_meter_takes_a_write_once_its_code_was_written_and_the_code_is_not_kept(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    runner, _ = await opened(serve_bench, notes, METERS)
+    sheet = SHEETS["panel-meter"]
+    assert sheet.unlock is not None
+    ratio = sheet.parameter_named("ct-primary")
+    assert ratio is not None
+    free, locked = (ModbusUnit(runner, "rtu", number, sheet.bus) for number in (21, 22))
+    assert (await set_one(free, ratio, 250)).verdict == "held"
+    assert await free.is_open(sheet.unlock) and not await locked.is_open(sheet.unlock)
+    refused = await set_one(locked, ratio, 250)
+    assert (refused.verdict, refused.after) == ("refused", 150)
+    with pytest.raises(Trouble, match="its code was refused"):
+        await locked.unlock(sheet.unlock, METER_CODE - 1)
+    await locked.unlock(sheet.unlock, METER_CODE)
+    assert (await set_one(locked, ratio, 250)).verdict == "held"
+    code = METER_CODE.to_bytes(2)
+    kept = notes.bytes("tx") + notes.bytes("rx") + b"".join(str(event.detail).encode() for event in notes.events)
+    assert code not in notes.bytes("tx") + notes.bytes("rx") and code.hex().encode() not in kept
+    assert not any("XOFF" in event.text for event in notes.events), "a byte of a frame asks nobody to wait"
+    await runner.release()
+
+
+async def test_a_meters_log_follows_what_was_chosen_and_comes_as_a_table(serve_bench: ServeBench, notes: Notes) -> None:
+    runner, _ = await opened(serve_bench, notes, METERS)
+    sheet = SHEETS["panel-meter"]
+    unit = ModbusUnit(runner, "rtu", 21, sheet.bus)
+    before = await pull_log(runner, notes, sheet, unit)  # type: ignore[arg-type]
+    assert before.table.columns[1:] == ("voltage L1", "voltage L2", "voltage L3", "current L1")
+    assert len(before.table.rows) == 12 and not before.table.odd
+    times = [row[0] for row in before.table.rows]
+    assert times == sorted(set(times))
+    interval, first = sheet.parameter_named("log-interval"), sheet.parameter_named("log-1")
+    assert interval is not None and first is not None
+    for parameter, value in ((interval, 1), (first, 8)):
+        assert (await set_one(unit, parameter, value)).good
+    while not (await pull_log(runner, notes, sheet, unit)).table.rows:  # type: ignore[arg-type]
+        await asyncio.sleep(0.1)
+    after = await pull_log(runner, notes, sheet, unit, before.table)  # type: ignore[arg-type]
+    assert after.table.columns[1] == "frequency" and 49.9 < float(after.table.rows[0][1]) < 50.1
+    assert [event.kind for event in notes.events].count("table") >= 3
+    await runner.release()

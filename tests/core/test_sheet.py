@@ -1,3 +1,5 @@
+import subprocess
+import sys
 import tomllib
 from importlib.resources import files
 from pathlib import Path
@@ -10,6 +12,7 @@ from ordolex.bench.plan import read_plan
 from ordolex.core.link.question import Verdict
 from ordolex.core.sheet import Jumper, Sheet, SheetError, checklist, jumper_drawing, read_sheet
 from ordolex.core.text import patterns
+from ordolex.core.text.refusals import shape_words
 from ordolex.io.own.sheets import all_sheets, own_folder
 from tests.cli.test_cli import refused, run
 
@@ -54,8 +57,15 @@ def test_a_question_of_a_sheet_is_judged_by_its_pattern() -> None:
         (("timeout_s = 2", "timeout_s = -2"), "x.toml, line 15: question.2.timeout_s"),
         (("send = 'B\\r'", "send = 'B\\q'"), "x.toml, line 14: question.2.send"),
         (("send = 'B\\r'", "like = '('\nsend = 'B'"), "question.2.like: is no pattern"),
-        (('device = "made-up"', 'colour = "red"\ndevice = "d"'), "x.toml, line 2: colour"),
-        (('source = "sticker"', ""), "x.toml, line 4: line.source: Field required"),
+        (
+            ('device = "made-up"', 'colour = "red"\ndevice = "d"'),
+            "x.toml, line 2: colour: there is no such key here; there are name, device",
+        ),
+        (('device = "made-up"', 'device = "d"\nmodle = "m"'), "modle: there is no such key here; is model meant?"),
+        (("timeout_s = 2", "timeout_s = 'soon'"), "'soon' cannot be: it must be a number"),
+        (("timeout_s = 2", "timeout_s = 0"), "0 cannot be: it must be more than 0"),
+        (('device = "made-up"', 'device = "d"\nline_end = "LFCR"'), "'LFCR' is none of 'LF', 'CR', 'CR LF', 'none'"),
+        (('source = "sticker"', ""), "line 4: line.source: it is missing, and must be given"),
         (('device = "made-up"', 'device = "d"\nwiring_end = "hole"'), "line 3: wiring_end: 'hole' is no end; choose"),
         (("[line]", "[line"), "x.toml: "),
     ],
@@ -89,6 +99,28 @@ def test_every_key_is_documented() -> None:
 
     keys(Sheet, "")
     assert tomllib.loads("x = 1")
+
+
+def test_what_must_be_given_and_the_defaults_are_those_of_this_state(tmp_path: Path) -> None:
+    docs = Path(__file__).parents[2] / "docs/sheets.md"
+    page = tmp_path / "sheets.md"
+    page.write_text(docs.read_text())
+    subprocess.run([sys.executable, str(docs.parents[1] / "scripts/sheet_keys.py"), str(page)], check=True, timeout=60)
+    assert page.read_text() == docs.read_text(), "make it anew: python scripts/sheet_keys.py docs/sheets.md"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "words"),
+    [
+        (r"[A-Za-z0-9 .-]{1,16}", "it takes letters, digits, blanks, ., -; 1 to 16 characters"),
+        (r"\w{1,30}", "it takes letters, digits and _; 1 to 30 characters"),
+        (r"[a-z]+", "it takes small letters; one or more characters"),
+        (r"(\d{1,3}\.){3}\d{1,3}", "it has not the shape that its sheet gives; `ordolex sheet show`"),
+    ],
+)
+def test_a_shape_is_said_in_words_and_never_as_an_expression(pattern: str, words: str) -> None:
+    said = shape_words(pattern)
+    assert said.startswith(words) and "{" not in said
 
 
 def test_the_command_line_lists_shows_and_checks(tmp_path: Path) -> None:

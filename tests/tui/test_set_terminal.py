@@ -105,6 +105,88 @@ def test_the_network_procedure_finds_a_slip_in_its_second_pass(
     assert PASSWORD.encode() not in b"".join(path.read_bytes() for path in tmp_path.glob("b.ordolex*"))
 
 
+def test_a_panel_meters_ratio_log_and_code_from_an_unopened_port_to_the_panel(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    opened(terminal, book, "Switchboard meters")
+
+    def menu(words: str) -> None:
+        terminal.gone("Esc goes")
+        terminal.press("o")
+        terminal.see("With this device")
+        terminal.type(words)
+        terminal.see("with '.*': 1 of")
+        terminal.press("Enter")
+
+    def unit(number: str) -> None:
+        terminal.press("d")
+        pick(terminal, "Which device")
+        terminal.see("Unit ID")
+        terminal.type(number)
+        terminal.press("Enter")
+        terminal.see(f"panel-meter, unit {number}")
+
+    terminal.press("F6")
+    terminal.see("not read yet")
+    terminal.press("r")
+    terminal.see("25 of 25 read.*, as found", 30)
+    terminal.press("Down")
+    want(terminal, "300")
+    terminal.press("a")
+    pick(terminal, "150 A → 300 A|150 → 300 A")
+    terminal.see("1 set and read back: ct-primary", 30)
+    menu("computed from the ratios")
+    terminal.see("current L1: .* × 300/5 = ", 30)
+    shown = re.search(r"unit 11: L1 (\d+) V +([\d.]+) A", tell(bench_process, "look Switchboard"))
+    assert shown is not None
+    terminal.type("current L1")
+    terminal.press("Enter")
+    terminal.see("what does the front panel show in A")
+    terminal.type(shown[2])
+    terminal.press("Enter")
+    terminal.see("they fit", 30)
+    terminal.press("Escape")
+
+    menu("tick")
+    terminal.see("4 ticked, 8 at the most|3 ticked, 8 at the most")
+    terminal.press("End", "Space")
+    terminal.see("✓ energy")
+    terminal.press("Enter")
+    terminal.see("1 of its 8 places change")
+    terminal.press("a")
+    pick(terminal, "nothing → energy")
+    terminal.see("1 set and read back: log-5", 30)
+    terminal.press("u")
+    terminal.see("2 wanted back as found")
+    terminal.press("a")
+    pick(terminal, "300 A? ?→ 150 A")
+    terminal.see("2 set and read back", 30)
+
+    unit("12")  # this one is locked
+    terminal.press("r")
+    terminal.see("25 of 25 read.*, as found", 30)
+    menu("own log")
+    terminal.see("log of unit 12: 12 rows", 30)
+    terminal.press("Escape")
+    terminal.gone("Esc goes")
+    terminal.press("Home", "Down")
+    want(terminal, "200")
+    terminal.press("a")
+    pick(terminal, "150 A? ?→ 200 A")
+    terminal.see("Its code is needed")
+    terminal.type("2218")
+    assert "2218" not in terminal.see("4 digits, not shown")
+    terminal.press("Enter")
+    terminal.see("its code was refused.*nothing was set", 30)
+    terminal.press("a")
+    pick(terminal, "150 A? ?→ 200 A")
+    terminal.see("Its code is needed")
+    terminal.type("2217")
+    terminal.press("Enter")
+    terminal.see("1 set and read back: ct-primary", 30)
+
+
 def heard_last(terminal: Terminal) -> str:
     return next((row for row in reversed(terminal.see("◂").splitlines()) if "◂" in row), "")
 

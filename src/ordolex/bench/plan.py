@@ -13,7 +13,8 @@ from ordolex.bench.catalogue import kinds
 from ordolex.bench.errors import PlanError
 from ordolex.bench.garble import KINDS
 from ordolex.core.line.notation import read_line
-from ordolex.core.line.settings import LineSettings, SettingsError
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.text.refusals import refusal_words
 
 
 class DevicePlan(BaseModel):
@@ -169,6 +170,5 @@ def read_plan(path: Path | None) -> Plan:
 def _first_fault(error: ValidationError) -> str:
     first = error.errors()[0]
     place = ".".join(str(part + 1 if isinstance(part, int) else part) for part in first["loc"])
-    cause = first.get("ctx", {}).get("error")
-    message = str(cause) if isinstance(cause, SettingsError | ValueError) else first["msg"]
+    message = refusal_words(first, Plan)
     return f"{place}: {message}" if place else message

@@ -28,14 +28,14 @@ HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
     " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off ·"
     " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off ·"
-    " rival NAME on|off · low NAME on|off · day [TIMES AS FAST] · list · help"
+    " rival NAME on|off · low NAME on|off · day [TIMES AS FAST] · look NAME · list · help"
     " (NAME may be a part of the name)"
 )
 
 _AGAIN_S = 0.5
 _VERBS = frozenset(
-    {"vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock", "format",
-     "inverted", "rival", "low"}
+    {"look", "vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock",
+     "format", "inverted", "rival", "low"}
 )  # fmt: skip
 
 
@@ -173,6 +173,8 @@ class Bench:
             raise ControlError(f"{verb!r} is not known. {HELP}") if verb != "help" else ControlError(HELP)
         place, value = self._place_and_value(rest.strip())
         match verb:
+            case "look":
+                return place.station.panel or f"{place.plan.name} has no front panel"
             case "vanish":
                 await place.vanish()
                 if value:

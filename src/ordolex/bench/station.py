@@ -14,7 +14,7 @@ from heapq import heappop, heappush
 from ordolex.bench.calls import Calls
 from ordolex.bench.catalogue import kinds, tempers
 from ordolex.bench.day import Day
-from ordolex.bench.devices.base import Relining, Say, StandIn
+from ordolex.bench.devices.base import Panelled, Relining, Say, StandIn
 from ordolex.bench.devices.modem import Modem
 from ordolex.bench.garble import FIRST_ONLY, garble
 from ordolex.bench.plan import DevicePlan
@@ -85,6 +85,11 @@ class Station:
         """One of `tempers`, or empty for none."""
         if hasattr(self._device, "temper"):
             self._device.temper = temper
+
+    @property
+    def panel(self) -> str:
+        """What the device's front panel shows; nothing where it has none."""
+        return self._device.panel(self._loop.time()) if isinstance(self._device, Panelled) else ""
 
     def dtr(self, on: bool) -> None:
         """The laptop's DTR."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import sys
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
@@ -10,12 +11,13 @@ from typing import Annotated, Any, TypeVar
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_document, refuse
+from ordolex.core.device.panel import panel_value
 from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, shown
 from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import visible_text
-from ordolex.io.device.base import Device
+from ordolex.io.device.base import Device, Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.settings import words_of
 from ordolex.io.link.runner import LinkRunner
@@ -41,6 +43,7 @@ _TO_ALL = "sent to all"
 def add_to(app: typer.Typer) -> None:
     app.command()(read)
     app.command()(write)
+    app.command()(panel)
 
 
 def read(
@@ -85,17 +88,27 @@ def write(
     book: BookOption = None,
     timeout: TimeoutOption = None,
     all_units: Annotated[bool, typer.Option("--all-units", help="Write to every unit of the line at once.")] = False,
+    code_stdin: Annotated[
+        bool,
+        typer.Option("--code-stdin", help="The code that protected parameters need, from standard input; not kept."),
+    ] = False,
     json: JsonOption = False,
 ) -> None:
     """Set parameters: read before, write, read back. It stops at the first that does not hold."""
     with faults_said(json):
         known = _timed(_sheet(sheet), timeout)
+        code = _code(known, json) if code_stdin else None
         to_all = _goes_to_all(known, unit, all_units, json)
         wanted = [_wanted(known, text, json) for text in settings]
 
         async def work(runner: LinkRunner, table: SettingsTable, device: Device) -> list[Written]:
             if isinstance(device, ModbusUnit) and to_all:
                 return [Written(p.name, None, v, None, _TO_ALL, await device.write_to_all(p, v)) for p, v in wanted]
+            if isinstance(device, ModbusUnit) and known.unlock is not None and code is not None:
+                try:
+                    await device.unlock(known.unlock, code)
+                except Trouble as trouble:
+                    raise Fault(trouble.words, "nothing was set; check the code") from trouble
             return await set_values(runner, table, device, wanted)
 
         done = _with_device(known, endpoint, unit, "", line, book, work)
@@ -106,7 +119,76 @@ def write(
             typer.echo(visible_text(_written_words(one, _parameter(known, one.name))))
     if len(done) < len(wanted) or not all(one.good or one.verdict == _TO_ALL for one in done):
         last = done[-1]
-        refuse(f"{last.name}: {last.verdict} {last.words}".rstrip(), FAILED)
+        hint = "; it is protected: --code-stdin takes its code" if _parameter(known, last.name).protected else ""
+        refuse(f"{last.name}: {last.verdict} {last.words}".rstrip() + ("" if code_stdin else hint), FAILED)
+
+
+def panel(
+    endpoint: EndpointArgument,
+    seen: Annotated[
+        list[str] | None, typer.Argument(help="NAME=VALUE as the front panel shows it, to compare.")
+    ] = None,
+    sheet: SheetOption = "",
+    unit: UnitOption = None,
+    line: LineOption = None,
+    book: BookOption = None,
+    timeout: TimeoutOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Say what a meter's front panel would show, computed from what it measures and its ratios."""
+    with faults_said(json):
+        known = _timed(_sheet(sheet), timeout)
+        if not known.panel:
+            raise Fault(f"the sheet {known.name} says nothing of a front panel", "docs/sheets.md: [[panel]]")
+        shown_there = dict(_seen(known, text, json) for text in seen or [])
+
+        async def work(runner: LinkRunner, table: SettingsTable, device: Device) -> list[Reading]:
+            return took(runner, table, await device.read(known.parameter)).readings
+
+        readings = _with_device(known, endpoint, unit, "", line, book, work)
+    values = {reading.name: reading.value for reading in readings if reading.outcome is Outcome.READ}
+    computed = [panel_value(one, values) for one in known.panel]
+    rows, bad = [], [one for one in computed if one.trouble]
+    for one in computed:
+        there = shown_there.get(one.panel.name)
+        against = one.beside(there) if there is not None and not one.trouble else None
+        rows.append({
+            "name": one.panel.name, "computed": None if one.trouble else one.computed, "unit": one.panel.unit,
+            "shown": there, "fits": None if against is None else against.fits,
+            "words": one.words if against is None else against.words,
+        })  # fmt: skip
+    if json:
+        print_document("panel", rows)
+    else:
+        for one, row in zip(computed, rows, strict=True):
+            typer.echo(visible_text(one.words))
+            if row["shown"] is not None:
+                typer.echo(visible_text(f"  {row['words']}"))
+    if bad:
+        refuse(visible_text(bad[0].words), FAILED)
+    if any(row["fits"] is False for row in rows):
+        refuse("what the front panel shows does not fit what was computed", FAILED)
+
+
+def _seen(sheet: Sheet, text: str, json: bool) -> tuple[str, float]:
+    """What NAME=VALUE says of the front panel."""
+    name, equals, value = text.rpartition("=")
+    names = [one.name for one in sheet.panel]
+    if not equals or name not in names:
+        refuse(f"{text!r}: write NAME=VALUE, the name one of {', '.join(names)}", USAGE, json=json)
+    try:
+        return name, float(value)
+    except ValueError:
+        refuse(f"{text!r}: {value!r} is no number", USAGE, json=json)
+
+
+def _code(sheet: Sheet, json: bool) -> int:
+    if sheet.unlock is None:
+        refuse(f"the sheet {sheet.name} has no [unlock]; --code-stdin is for one that has", USAGE, json=json)
+    typed = sys.stdin.readline().strip()
+    if not typed.isdecimal() or int(typed) > 0xFFFF:
+        refuse("the code on standard input is no number from 0 to 65535", USAGE, json=json)
+    return int(typed)
 
 
 def _written_words(one: Written, parameter: Parameter) -> str:

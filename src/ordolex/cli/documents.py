@@ -100,6 +100,15 @@ class WrittenValue(Document):
     words: str
 
 
+class PanelRow(Document):
+    name: str
+    computed: float | None = Field(description="from what was read and the ratios; null where that was not to be had")
+    unit: str
+    shown: float | None = Field(description="as the technician sees it there; null where that was not given")
+    fits: bool | None
+    words: str
+
+
 class Unit(Document):
     unit: int | str
     answer: str
@@ -388,6 +397,7 @@ DOCUMENTS: dict[str, Any] = {
     "record": Recorded,
     "read": list[ReadValue],
     "write": list[WrittenValue],
+    "panel": list[PanelRow],
     "scan": list[Unit],
     "values": list[KeptItem],
     "values against": list[ComparedItem],

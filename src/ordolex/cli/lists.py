@@ -9,14 +9,17 @@ from typing import Annotated
 import typer
 
 from ordolex.cli.common import FAILED, faults_said, line_for, print_document, refuse
-from ordolex.core.sheet import ListPlan, Lists
+from ordolex.core.sheet import ListPlan, Lists, Sheet
 from ordolex.core.tables.complete import complete
 from ordolex.core.text.visible import visible_text
+from ordolex.io.device.base import Trouble
+from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name, write_new
 from ordolex.session.alone import Alone, kept_in
 from ordolex.session.lists import KeptList, pull_list
+from ordolex.session.metering import log_name, pull_log
 
 
 def add_to(app: typer.Typer) -> None:
@@ -26,6 +29,7 @@ def add_to(app: typer.Typer) -> None:
 def pull_lists(
     endpoint: Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")],
     sheet: Annotated[str, typer.Option(help="The device's sheet, which says how lists are asked for.")],
+    unit: Annotated[int | None, typer.Option(help="Unit ID, for a device with registers that keeps a log.")] = None,
     line: Annotated[str | None, typer.Option(help="Line settings; without it, those of the sheet.")] = None,
     only: Annotated[
         list[str] | None, typer.Option("--list", help="A list, by name or number; may be given again.")
@@ -38,16 +42,15 @@ def pull_lists(
     """Pull lists from a device, one of many or all, and say whether they are whole."""
     with faults_said(json):
         known = all_sheets()[0].get(sheet)
-        if known is None or known.lists is None:
+        if known is None or (known.lists is None and known.log is None):
             what = f"there is no sheet {sheet!r}" if known is None else f"the sheet {sheet} says nothing of lists"
             raise Fault(what, "`ordolex sheet list` names them; docs/sheets.md says how a list is described")
-        lists = known.lists
-        chosen = [one for one in lists.table if not only or one.name in only or str(one.number) in only]
-        if not chosen:
-            raise Fault(f"the sheet has no list {only}", f"it has {', '.join(one.name for one in lists.table)}")
         read = line_for(endpoint, line or known.line.settings)
         with kept_in(book, endpoint, read.settings) as alone:
-            pulled = asyncio.run(_pull(alone, lists, chosen))
+            if known.lists is None:
+                pulled = asyncio.run(_log(alone, known, known.bus.unit if unit is None else unit))
+            else:
+                pulled = asyncio.run(_pull(alone, known.lists, _chosen(known.lists, only)))
         if out is not None:
             _write(out, pulled, force)
     if json:
@@ -64,6 +67,27 @@ def pull_lists(
 def _completeness(pulled: KeptList) -> dict[str, object]:
     whole = complete(pulled.table)
     return {"missing": list(whole.missing), "twice": list(whole.twice), "ended": pulled.trouble or "whole"}
+
+
+def _chosen(lists: Lists, only: list[str] | None) -> list[ListPlan]:
+    chosen = [one for one in lists.table if not only or one.name in only or str(one.number) in only]
+    if not chosen:
+        raise Fault(f"the sheet has no list {only}", f"it has {', '.join(one.name for one in lists.table)}")
+    return chosen
+
+
+async def _log(alone: Alone, sheet: Sheet, unit: int) -> list[KeptList]:
+    """The log that the device keeps by itself."""
+    name = log_name(unit)
+    before = alone.book.reader.known.table(alone.link, name) if alone.book is not None else None
+    async with alone.opened() as runner:
+        device = ModbusUnit(runner, sheet.family.framing, unit, sheet.bus)
+        try:
+            return [await pull_log(runner, alone.recorder, sheet, device, before)]
+        except Trouble as trouble:
+            raise Fault(
+                f"{name}: {trouble.outcome.value}, {trouble.words}", "check unit and line settings"
+            ) from trouble
 
 
 async def _pull(alone: Alone, lists: Lists, chosen: list[ListPlan]) -> list[KeptList]:

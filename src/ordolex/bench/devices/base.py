@@ -28,6 +28,14 @@ class Relining(Protocol):
     def relined(self, now_s: float) -> None: ...
 
 
+@runtime_checkable
+class Panelled(Protocol):
+    """A device with a front panel."""
+
+    def panel(self, now_s: float) -> str:
+        """What it shows."""
+
+
 class StandIn(Protocol):
     def receive(self, characters: list[Character], now_s: float) -> list[Say]: ...
 

@@ -11,6 +11,7 @@ from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ordolex.core.sheet.procedures import PlanField, Procedure
 from ordolex.core.text.patterns import fullmatch
+from ordolex.core.text.refusals import shape_words
 
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
 
@@ -89,7 +90,7 @@ def field_fault(field: PlanField, text: str) -> str:
         case "choice":
             return "" if text in field.choices else f"{text!r} is none of {', '.join(field.choices)}"
     if field.pattern and not fullmatch(field.pattern, text):
-        return f"{text!r} is not of the shape {field.pattern}"
+        return f"{text!r} cannot be: {shape_words(field.pattern)}"
     return "" if text.isprintable() else "holds characters that cannot be typed"
 
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.patterns import fullmatch
+from ordolex.core.text.refusals import shape_words
 
 _ON, _OFF = ("on", "1", "yes", "true"), ("off", "0", "no", "false")
 
@@ -27,7 +28,7 @@ def read_setting(parameter: Parameter, text: str) -> Setting:
             if not text.isprintable():
                 raise ValueError(f"{parameter.name}: holds characters that cannot be typed")
             if parameter.pattern and not fullmatch(parameter.pattern, text):
-                raise ValueError(f"{parameter.name}: {text!r} is not of the shape {parameter.pattern}")
+                raise ValueError(f"{parameter.name}: {text!r} cannot be: {shape_words(parameter.pattern)}")
             return text
     return _number(parameter, text)
 

@@ -98,6 +98,7 @@ class Question:
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
     codec      finds and judges the answer of a framed question; the rest above does not count then
     harmless   a sheet or a protocol says that it changes nothing, so that it may be asked again without being told
+    secret     what is sent is neither shown nor kept, nor is its echo
     owes       an answer must come, whatever its shape, so that a late one is not to be taken for the next question's
     """
 
@@ -110,6 +111,7 @@ class Question:
     """What a right answer says, in words, where somebody wrote that down."""
     owes: bool = False
     harmless: bool = False
+    secret: bool = False
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:

@@ -198,6 +198,8 @@ class Parameter(Part):
     store: bool = False
     reboot: bool = False
     changes_line: bool = False
+    protected: bool = False
+    """It takes a write only once the sheet's `unlock` was done."""
     rank: int = 0
     """Those of a lower rank are written first."""
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Mapping
 from typing import Literal, NoReturn
 
-from pydantic import ValidationError, field_validator, model_validator
+from pydantic import BaseModel, ValidationError, field_validator, model_validator
 
 from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.base import Part, Pattern, SheetError, Words
 from ordolex.core.sheet.fields import Said
+from ordolex.core.sheet.metering import DeviceLog, Panel, Unlock
 from ordolex.core.sheet.parameters import Action, Bus, FrameFormat, LineCheckFormat, Parameter
 from ordolex.core.sheet.parts import (
     Channels,
@@ -26,6 +28,7 @@ from ordolex.core.sheet.parts import (
 )
 from ordolex.core.sheet.procedures import Procedure
 from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.refusals import refusal_words
 
 
 class Sheet(Part):
@@ -60,6 +63,9 @@ class Sheet(Part):
     menu: list[Menu] = []
     channels: Channels | None = None
     procedure: list[Procedure] = []
+    unlock: Unlock | None = None
+    panel: list[Panel] = []
+    log: DeviceLog | None = None
     restore: list[Words] = []
     """What to put back at the end, whenever this device was worked on."""
 
@@ -99,11 +105,24 @@ class Sheet(Part):
                 raise ValueError(f"parameter {parameter.name!r} must be stored, but the sheet has no [store]")
             if parameter.reboot and self.reboot is None:
                 raise ValueError(f"parameter {parameter.name!r} takes a reboot, but the sheet has no [reboot]")
+            if parameter.protected and self.unlock is None:
+                raise ValueError(f"parameter {parameter.name!r} is protected, but the sheet has no [unlock]")
+        self._meter_fits(dict(zip(names, self.parameter, strict=True)))
         if self.line_check is not None and self.speaks != "text":
             raise ValueError("line_check is for a device that speaks text")
         if self.speaks == "framed" and self.frame is None:
             raise ValueError("a device that speaks framed needs a [frame]")
         return self
+
+    def _meter_fits(self, parameters: Mapping[str, Parameter]) -> None:
+        if (self.unlock is not None or self.log is not None) and not self.family.framing:
+            raise ValueError("unlock and log are for a device with registers")
+        for panel in self.panel:
+            for name in (panel.of, *(side for ratio in panel.ratios for side in ratio)):
+                if name not in parameters:
+                    raise ValueError(f"panel {panel.name!r}: {name!r} is no parameter")
+        if self.log is not None:
+            self.log.fits(parameters)
 
     def parameter_named(self, name: str) -> Parameter | None:
         return next((parameter for parameter in self.parameter if parameter.name == name), None)
@@ -141,14 +160,13 @@ def _refused(text: str, file: str, refusal: ValueError) -> NoReturn:
     except tomllib.TOMLDecodeError as error:
         raise SheetError(f"{file}: {error}") from error
     except ValidationError as error:
-        raise SheetError(refused_at(text, file, error)) from error
+        raise SheetError(refused_at(text, file, error, Sheet)) from error
 
 
-def refused_at(text: str, file: str, error: ValidationError) -> str:
+def refused_at(text: str, file: str, error: ValidationError, model: type[BaseModel]) -> str:
     """What is wrong first in a file of tables, and in which line."""
     first = error.errors()[0]
-    cause = first.get("ctx", {}).get("error")
-    message = str(cause) if isinstance(cause, ValueError) else first["msg"]
+    message = refusal_words(first, model)
     key = ".".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
     where = f"{key}: " if key else ""
     return f"{file}, line {line_of(text, first['loc'])}: {where}{message}"

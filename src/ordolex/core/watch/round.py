@@ -200,7 +200,7 @@ def read_round(text: str, file: str) -> Round:
     except tomllib.TOMLDecodeError as error:
         raise RoundError(f"{file}: {error}") from error
     except ValidationError as error:
-        raise RoundError(refused_at(text, file, error)) from error
+        raise RoundError(refused_at(text, file, error, Round)) from error
     except (ValueError, RecursionError) as error:
         raise RoundError(f"{file}: {error}") from error
     if found.until:

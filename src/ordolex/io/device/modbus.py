@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
+from ordolex.core.device.logged import log_blocks
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
@@ -14,6 +15,7 @@ from ordolex.core.protocols.modbus.address import READ_BY, Block, Place, blocks,
 from ordolex.core.protocols.modbus.frames import FRAMINGS, Framing, quiet_s
 from ordolex.core.protocols.modbus.pdu import Code, Reply
 from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, scaled, unscaled
+from ordolex.core.sheet.metering import DeviceLog, Unlock
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Register, Setting
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
@@ -40,7 +42,7 @@ class ModbusUnit:
     # ---- one exchange
 
     async def exchange(
-        self, request: bytes, name: str, retries: int | None = None
+        self, request: bytes, name: str, retries: int | None = None, *, secret: bool = False
     ) -> tuple[Reply, bytes, float | None]:
         """The reply, its bytes and the milliseconds. Raises Trouble for silence and wrong answers; an exception is a
         reply. Only what reads is asked again: a write whose answer is lost may have been done."""
@@ -48,7 +50,7 @@ class ModbusUnit:
         left = (self._bus.retries if retries is None else retries) if reads else 0
         while True:
             try:
-                reply, raw, ms = await self._once(request, name, last=not left)
+                reply, raw, ms = await self._once(request, name, last=not left, secret=secret)
             except Trouble:
                 if not left:
                     raise
@@ -59,7 +61,7 @@ class ModbusUnit:
             left -= 1
             self.retried += 1
 
-    async def _once(self, request: bytes, name: str, *, last: bool) -> tuple[Reply, bytes, float | None]:
+    async def _once(self, request: bytes, name: str, *, last: bool, secret: bool) -> tuple[Reply, bytes, float | None]:
         line = self._runner.line
         if self._framing.name == "RTU":
             await asyncio.sleep(quiet_s(line.characters_per_s, line.baud))
@@ -68,7 +70,7 @@ class ModbusUnit:
             await self._runner.out.send(codec.sent)
             await asyncio.sleep(0.1 + line.seconds_for(len(codec.sent)))
             return Reply(request[0]), b"", None
-        question = Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec)
+        question = Question(codec.sent, timeout_s=self._bus.timeout_s, codec=codec, secret=secret)
         answer = await self._runner.ask(question)
         if last and self.waits_for_late and answer.verdict is not Verdict.RIGHT:
             answer = await self._runner.late_answer(question) or answer
@@ -153,6 +155,43 @@ class ModbusUnit:
         assert parameter.modbus is not None and self.unit == 0
         await self.exchange(write_request(parameter.modbus, value), f"set {parameter.name} to {value} in all units")
         return "sent to all units; nobody answers, and nothing was read back"
+
+    # ---- a code before writes, and the log that the unit keeps
+
+    async def is_open(self, unlock: Unlock) -> bool:
+        """Whether protected parameters take a write now; False where the sheet names no register that says so."""
+        if not unlock.open_at:
+            return False
+        place = read_place(unlock.open_at)
+        reply, _, _ = await self.exchange(read_request(Block(place, 1)), "is it open to writes?")
+        return not reply.exception and any(reply.registers or reply.bits)
+
+    async def unlock(self, unlock: Unlock, code: int) -> None:
+        """Writes the code, which is neither shown nor kept. Raises Trouble where the unit refuses it."""
+        if self.unit == 0:
+            raise Trouble(Outcome.REFUSED, _NOBODY)
+        await self._know_echo()
+        request = pdu.write_register(read_place(unlock.register_at).address, code)
+        reply, _, _ = await self.exchange(request, f"write {unlock.means}", secret=True)
+        if reply.exception:
+            raise Trouble(Outcome.REFUSED, f"{unlock.means} was refused: {reply.words}")
+
+    async def read_log(self, log: DeviceLog, changed: Callable[[int, int], None] = lambda done, of: None) -> list[int]:
+        """The registers of all rows, in order. Raises Trouble."""
+        reply = await self._registers(Block(read_place(log.count_at), 1), "how many rows its log has")
+        count, out = reply[0], list[int]()
+        if count > log.most:
+            raise Trouble(Outcome.WRONG, f"it says that its log has {count} rows; its sheet allows {log.most}")
+        for block in log_blocks(log, count):
+            changed(len(out) // log.row, count)
+            out += await self._registers(block, f"{block.count // log.row} rows of its log")
+        return out
+
+    async def _registers(self, block: Block, name: str) -> tuple[int, ...]:
+        reply, _, _ = await self.exchange(read_request(block), name)
+        if reply.exception:
+            raise Trouble(Outcome.REFUSED, f"{name}: {reply.words}")
+        return reply.registers
 
     async def act(self, action: Action) -> str:
         if self.unit == 0:

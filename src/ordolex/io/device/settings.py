@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from ordolex.core.device.setting import Outcome, Reading, Written, same
+from ordolex.core.device.setting import Outcome, Reading, Written, same, shown
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.io.device.base import Device, Trouble
@@ -59,13 +59,26 @@ async def apply(
                 "name": written.name, "before": written.before, "wanted": written.wanted, "after": written.after,
                 "verdict": written.verdict,
             } | dict(of or {})  # fmt: skip
-            words = f"set {written.name}: {written.before} → {written.wanted}, {written.verdict} {written.words}"
-            runner.note("set", words.strip(), detail)
+            runner.note("set", set_words(parameter, written), detail)
         out.append(written)
         changed(written)
         if not written.good:
             break
     return out
+
+
+def set_words(parameter: Parameter, written: Written) -> str:
+    """What became of a change, for the record."""
+
+    def said(value: Setting | None) -> str:
+        return f"{shown(parameter, value)} {parameter.unit}".strip() if value is not None else "not known"
+
+    if written.verdict == "unchanged":
+        return f"{written.name} is {said(written.before)} already; nothing was sent"
+    change = f"set {written.name}: {said(written.before)} → {said(written.wanted)}"
+    if written.verdict == "held":
+        return f"{change}, read back as set" + (f"; {written.words}" if written.words not in ("", "taken") else "")
+    return f"{change}, {written.verdict}: {written.words}".removesuffix(": ")
 
 
 async def set_one(device: Device, parameter: Parameter, value: Setting) -> Written:

@@ -13,6 +13,11 @@ from ordolex.io.transport.base import ModemLines
 _HELD_BACK_S = 0.5  # a queue that stands so long is held back
 
 
+def _is_text(data: bytes) -> bool:
+    """Whether what stands around flow control's own bytes is text, or nothing."""
+    return all(byte in b"\t\r\n\x11\x13\x1b" or byte >= 0x20 for byte in data) and b"\x7f" not in data
+
+
 class ControlLines:
     """`now` is how they stand."""
 
@@ -44,11 +49,12 @@ class ControlLines:
         self.now = replace(self.now, inputs=inputs)
         self._journal.note("lines", f"control lines: {lines.words()}")
 
-    def heard(self, data: bytes, at_s: float, flow: Flow) -> None:
-        """Bytes may ask us to wait; where flow control is off, that is named once."""
+    def heard(self, data: bytes, at_s: float, flow: Flow, *, plain: bool) -> None:
+        """Bytes may ask us to wait; where flow control is off, that is named once. `plain` says that they are clean and
+        no frame of a protocol: else the byte may be part of anything."""
         if flow is Flow.XON_XOFF:
             self.now = self.now.heard(data, at_s)
-        elif XOFF in data and flow is Flow.NONE and not self._named_xoff:
+        elif XOFF in data and plain and flow is Flow.NONE and not self._named_xoff and _is_text(data):
             self._named_xoff = True
             words = "XOFF (13 hex) was heard, and flow control is off: the device may ask us to wait"
             self._journal.note("note", words)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.line.settings import Flow
+from ordolex.core.link.question import Question
 from ordolex.core.link.secrets import Withholder
 from ordolex.core.link.state import LinkState
 from ordolex.io.link.held import Held
@@ -30,6 +31,10 @@ class Outgoing:
         self._state.sent(data, now)
         self._journal.shown("tx", data, None, now)
         await self._hand_over(transport, data)
+
+    async def ask(self, question: Question) -> None:
+        """Sends a question, one that holds a secret as such. Raises a Fault where it could not be sent."""
+        await (self.send_secret(question.data) if question.secret else self.send(question.data))
 
     def send_now(self, data: bytes) -> bytes | None:
         """Sends without waiting; what is left, which `send_rest` sends. None where it cannot: then nothing was done."""

@@ -60,7 +60,7 @@ class LinkRunner:
         withholder = Withholder(secrets)
         self.lines = ControlLines(held, journal)
         self.out = Outgoing(held, state, journal, withholder)
-        self._turns = Turns(held, state, journal, self.out.send, withholder.known.cut_from)
+        self._turns = Turns(held, state, journal, self.out.ask, withholder.known.cut_from)
         self.tap = Tap(held, state, journal, self.lines, self._turns, withholder, self._lost)
         self.returning = ComesBack(journal, lambda: self.endpoint, self._open_once, self.move, self._prove_again)
         self.when_lost: Callable[[Fault], None] | None = None

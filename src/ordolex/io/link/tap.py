@@ -84,7 +84,8 @@ class Tap:
         if self._journal.full and "disk" not in self._holders:
             self._look_at_disk()
         before = self._state.rung
-        self._lines.heard(data, at_s, self._state.line.flow)
+        plain = not self._turns.framed and (errors is None or not errors.total)
+        self._lines.heard(data, at_s, self._state.line.flow, plain=plain)
         self._state.heard(data, errors, at_s, framed=self._turns.framed)
         self._journal.rung_after(before)
         self._journal.shown("rx", data, errors, at_s)

@@ -27,13 +27,13 @@ _UNUSUAL = (Ended.LOST, Ended.STOPPED, Ended.TOO_LONG, Ended.LATE, Ended.ENDLESS
 
 
 class Turns:
-    """send       sends a question's bytes
+    """send       sends a question
     without    what of an answer may be kept
     proved_by  the question that proved the link last
     """
 
     def __init__(
-        self, held: Held, state: LinkState, journal: Journal, send: Callable[[bytes], Awaitable[None]],
+        self, held: Held, state: LinkState, journal: Journal, send: Callable[[Question], Awaitable[None]],
         without: Callable[[bytes], bytes],
     ) -> None:  # fmt: skip
         self._held, self._state, self._journal, self._send, self._without = held, state, journal, send, without
@@ -81,7 +81,7 @@ class Turns:
             self._by_hand = at_once
             asked_s = self._exchange.asked_s
             try:
-                await self._send(question.data)
+                await self._send(question)
                 self._wait_for_deadline()
                 answer = await self._answer
             except BaseException:
@@ -212,8 +212,8 @@ class Turns:
         text = f"asked {answer.question.text!r}: {_WORTH[answer.verdict]}"
         text += f", {answer.ended.value}" if answer.ended in _UNUSUAL else ""
         detail: dict[str, object] = {
-            "question_hex": answer.question.data.hex(),
-            "answer_hex": self._without(answer.data)[:_KEPT].hex(),
+            "question_hex": "" if answer.question.secret else answer.question.data.hex(),
+            "answer_hex": "" if answer.question.secret else self._without(answer.data)[:_KEPT].hex(),
             "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 3),
             "last_ms": None if answer.last_s is None else round(answer.last_s * 1000, 3),
             "verdict": answer.verdict.value,

@@ -12,6 +12,7 @@ from ordolex.io.work.rate import change_rate
 from ordolex.session.device import set_values
 from ordolex.session.works import Sending
 from ordolex.tui.desks.set.at import SetAt
+from ordolex.tui.desks.set.metering import opened
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
 
@@ -99,7 +100,7 @@ async def apply(at: SetAt) -> None:
     what = "these, and read each back" if len(rows) > 1 else "this, and read it back"
     choices = [("apply", f"Send {what}"), ("stay", "Not yet")]
     answer = await at.ask(Pick("PC → device, in this order", choices, "\n".join(rows)))
-    if answer == "apply":
+    if answer == "apply" and await opened(at, [parameter for parameter, _ in pending]):
         await _apply(at, table, device)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ordolex.tui.desks.set import changing, device, images, lasting, more, procedures, registers
+from ordolex.tui.desks.set import changing, device, images, lasting, metering, more, procedures, registers
 from ordolex.tui.desks.set.at import an_open_table
 from ordolex.tui.job import Job, a_link, an_open_link
 
@@ -126,6 +126,19 @@ JOBS = (
         registers.counters,
         needs=registers.an_open_unit,
     ),
+    Job(
+        "set.panel",
+        "Front panel: what it would show now, computed from the ratios, beside what you see there",
+        metering.panel,
+        needs=metering.a_meter_with_a_panel,
+    ),
+    Job(
+        "set.log",
+        "What it logs by itself: tick the quantities; a then applies it",
+        metering.choose_log,
+        needs=metering.a_meter_with_a_log,
+    ),
+    Job("set.log-table", "Its own log, device → PC, as a table", metering.log_table, needs=metering.a_meter_with_a_log),
     Job("set.ratio", "Current and voltage transformers: is the ratio sane, does it explain the reading?", more.ratio),
     Job("set.checks", "Which check do recorded frames carry?", more.checks, needs=a_link),
     Job(
