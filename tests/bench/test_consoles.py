@@ -1,8 +1,11 @@
 """The feeder controller and the annunciator: menus, secrets, paging, and a rate that is changed in lock step."""
 
+import pytest
+
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
-from ordolex.core.line.settings import LineSettings
+from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
+from ordolex.core.link.rate_rows import fastest_clean, rates_table
 from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.tables.complete import complete
 from ordolex.core.talk.screen import DeviceScreen
@@ -13,7 +16,7 @@ from ordolex.io.own.sheets import all_sheets
 from ordolex.io.work.boot import wait_for_boot
 from ordolex.io.work.lists import pull
 from ordolex.io.work.paced import read_pace, send_paced
-from ordolex.io.work.rate import change_rate, clean_rates
+from ordolex.io.work.rate import NotAlike, change_rate, clean_rates
 from tests.conftest import Notes, ServeBench, until
 
 FEEDER: dict[str, object] = {"name": "f", "kind": "feeder", "line": "38400 8N1", "interval_s": 0.0}
@@ -91,8 +94,43 @@ async def test_a_rate_change_that_fails_brings_both_back(serve_bench: ServeBench
 async def test_the_fastest_clean_rate_has_a_row_for_each_rate(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, 9600, kind="echo", line="any")
     rows = await clean_rates(runner, [9600, 19200, 38400], lambda baud: b"", Question(b"0123456789 clean?\r"), 2)
-    assert [(row.baud, row.clean) for row in rows] == [(9600, True), (19200, True), (38400, True)]
-    assert runner.line.baud == 38400
+    assert [(row.baud, row.clean, row.bytes) for row in rows] == [
+        (9600, True, 36), (19200, True, 36), (38400, True, 36)
+    ]  # fmt: skip
+    assert fastest_clean(rows) == runner.line.baud == 38400 and rows[0].margin == "under 8.3 %"
+    await runner.release()
+
+
+async def test_a_modem_steps_up_from_300_and_back_to_the_last_good_rate(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, 300, kind="modem", line="300 8N1", overrun_above=9600)
+    ask = Question(b"ATI\r", timeout_s=1.0, harmless=True)
+
+    def command(baud: int) -> bytes:
+        return b"AT+IPR=%d\r" % baud
+
+    rows = await clean_rates(runner, [57600, 2400, 9600, 1200], command, ask, 2)
+    assert [(row.baud, row.clean) for row in rows] == [
+        (300, True), (1200, True), (2400, True), (9600, True), (57600, False)
+    ]  # fmt: skip
+    assert rows[-1].errors or rows[-1].faults.missing
+    assert runner.line.baud == 9600 and b"OK" in (await runner.ask(ask)).data, "both are back at the last good one"
+    table = rates_table(rows)
+    assert table.rows[0][:2] == ("300", str(rows[0].bytes)) and table.rows[-1][-1] == "not clean"
+    await runner.release()
+
+
+async def test_answers_that_differ_by_themselves_prove_no_rate(serve_bench: ServeBench, notes: Notes) -> None:
+    runner = await opened(serve_bench, notes, 9600, kind="probes", line="9600 7E1", units=[1])
+    await runner.retune(LineSettings(9600, 7, Parity.EVEN))
+    count = 0
+
+    def hear(data: bytes, errors: object, at_s: float) -> None:
+        nonlocal count
+        count += 1
+
+    with runner.tap.heard_by(hear), pytest.raises(NotAlike):
+        await clean_rates(runner, [19200], lambda baud: b"", Question(b"nobody\r", timeout_s=0.1), 2)
+    assert runner.line.baud == 9600 and not count
     await runner.release()
 
 
@@ -162,7 +200,7 @@ async def test_a_port_that_overruns_above_a_rate_is_found_by_the_fastest_clean_r
     runner = await opened(serve_bench, notes, 9600, kind="echo", line="any", overrun_above=19200)
     rows = await clean_rates(runner, [9600, 19200, 38400], lambda baud: b"", Question(b"0123456789 clean?\r"), 2)
     assert [(row.baud, row.clean) for row in rows] == [(9600, True), (19200, True), (38400, False)]
-    assert runner.line.baud == 19200
+    assert runner.line.baud == 19200 and rows[-1].faults.missing and rows[-1].margin == "none"
     await runner.release()
 
 

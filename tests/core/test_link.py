@@ -13,6 +13,7 @@ from ordolex.core.link.exchange import MAX_ANSWER, Answer, Ended, Exchange
 from ordolex.core.link.judge import WINDOW, Judge, LineErrors
 from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.rate_rows import Faults, RateRow, fastest_clean, faults_of
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
 from ordolex.core.talk.conversation import Conversation, Direction
@@ -382,3 +383,26 @@ def test_the_ladder_of_tries_goes_from_cheap_to_dear_and_forgets_after_success()
     assert said[4].startswith("5 tries failed; restart both ends") and tries.words("q") == ""
     tries.opened("p")
     assert tries.words("p") == ""
+
+
+@pytest.mark.parametrize(
+    ("heard", "wrong", "missing", "doubled"),
+    [
+        (b"OX-2 unit 3", 0, 0, 0),
+        (b"OX-2 unit 4", 1, 0, 0),
+        (b"OX-2 unt 3", 0, 1, 0),
+        (b"OX-2 unnit 3", 0, 0, 1),
+        (b"OX-2 OX-2 unit 3", 0, 0, 5),
+        (b"OX-2 unit 3~", 1, 0, 0),
+        (b"", 0, 11, 0),
+    ],
+)
+def test_an_answer_is_compared_byte_for_byte(heard: bytes, wrong: int, missing: int, doubled: int) -> None:
+    assert faults_of(b"OX-2 unit 3", heard) == Faults(wrong, missing, doubled)
+
+
+def test_a_rate_says_no_more_than_its_bytes_allow() -> None:
+    assert RateRow(300, bytes=600).margin == "under 0.5 %"
+    assert RateRow(300, bytes=600, errors=1).margin == "none" and not RateRow(300, bytes=600, errors=1).clean
+    refused = RateRow(600, trouble="the device refused: ERROR")
+    assert not refused.clean and refused.margin == "" and fastest_clean([refused]) is None

@@ -123,6 +123,43 @@ def test_a_kill_in_the_middle_of_a_secret_leaves_nothing_of_it(
     assert places_of_secret(tmp_path) == [str(tmp_path / "proof.txt")]
 
 
+def test_a_modem_goes_up_from_300_step_by_step_and_stores_the_fastest_clean_rate(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Intake radio modem")
+
+    def job(words: str) -> None:
+        terminal.press("C-b")
+        terminal.see("With this line")
+        terminal.type(words)
+        terminal.see("with '.*': 1 of")
+        terminal.press("Enter")
+
+    job("rate in lock")
+    terminal.see("The new rate")
+    terminal.type("300")
+    terminal.press("Enter")
+    terminal.see(r"AT\+IPR=\{baud\}")
+    terminal.press("Enter")
+    terminal.see("Which question proves")
+    terminal.press("Enter")
+    terminal.see("both are at 300 now", 60)
+    job("fastest clean")
+    terminal.see("Rates to try")
+    terminal.type("1200 9600 38400")
+    terminal.press("Enter")
+    terminal.see("How is the device told")
+    terminal.press("Enter")
+    terminal.see("Which question proves")
+    terminal.press("Enter")
+    screen = terminal.see("Fastest clean rate: 38400 bit/s", 90)
+    for baud in (300, 1200, 9600, 38400):
+        assert re.search(rf" {baud} +[1-9]\d+ +0 +0 +0 +0 +\d+\.\d +under \d+\.?\d* % +clean", screen), baud
+    terminal.press("Enter")  # stores it, as the sheet says
+    terminal.see("to storing it said .*OK", 30)
+    assert "38400 8N1" in terminal.screen()
+
+
 def test_a_rate_change_that_fails_returns_and_says_so(
     terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
 ) -> None:

@@ -11,9 +11,9 @@ from ordolex.core.link.question import Question
 from ordolex.core.link.steps import Retune, Steps, Tell, Wait, asked
 from ordolex.core.text.visible import visible_text
 
-_SETTLE_S = 0.3
-_BACK_TRIES = 7
-_BACK_S = 1.0
+SETTLE_S = 0.3
+BACK_TRIES = 7
+BACK_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +35,7 @@ def change_rate(before: LineSettings, command: bytes, to: LineSettings, question
             said = visible_text(told.data.decode("latin-1").strip()[-40:])
             words = f"the device refused: {said}; nothing was changed, both are at {before.baud}"
             return Changed(False, before, words)
-        yield Wait(_SETTLE_S)
+        yield Wait(SETTLE_S)
     yield Retune(to)
     yield Tell(f"asking at {to.baud}")
     for attempt in range(2):
@@ -46,12 +46,12 @@ def change_rate(before: LineSettings, command: bytes, to: LineSettings, question
                 answer = yield from asked(question)
             return Changed(True, to, f"both are at {to.baud} now: {len(answer.data)} bytes answered without errors")
     yield Retune(before)
-    for number in range(_BACK_TRIES):
+    for number in range(BACK_TRIES):
         yield Tell(f"back at {before.baud}, asking, try {number + 1}")
         answer = yield from asked(question)
         if understood(answer):
             return Changed(False, before, f"no right answer at {to.baud}; both are back at {before.baud}")
-        yield Wait(_BACK_S)
+        yield Wait(BACK_S)
     words = f"no right answer at {to.baud}, and none at {before.baud} any more; Match (F4) finds where the device is"
     return Changed(False, before, words)
 

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link import rate
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed
+from ordolex.core.link.rate_rows import Faults, RateRow, faults_of
+from ordolex.core.text.visible import visible_text
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.link.steps import perform
+from ordolex.io.system.clock import mono_s
 
 
 async def change_rate(
@@ -35,18 +38,8 @@ async def change_rate(
         raise
 
 
-@dataclass(frozen=True, slots=True)
-class RateRow:
-    """What one rate gave: how often was asked, how often it was right, and the line errors."""
-
-    baud: int
-    asked: int
-    right: int
-    errors: int
-
-    @property
-    def clean(self) -> bool:
-        return self.right == self.asked and not self.errors
+class NotAlike(Exception):
+    """The answers differ already at the rate in use: nothing can be compared with them."""
 
 
 async def clean_rates(
@@ -57,29 +50,73 @@ async def clean_rates(
     times: int = 5,
     found: Callable[[RateRow], None] = lambda row: None,
 ) -> list[RateRow]:
-    """Goes up through `rates`, asks each time the same and compares, and ends at the fastest clean one. The answer to
-    `question` must be the same every time. Raises a Fault of the port."""
-    rows: list[RateRow] = []
+    """Goes up through `rates`, asks each time the same and compares, and goes back to the fastest clean one, the last
+    good one, where a step fails. The first row is the rate in use. Raises NotAlike, or a Fault of the port."""
+    right = await _right_answer(runner, question)
     best = runner.line
-    first = await runner.ask(question)
-    for baud in sorted(rates):
-        line = runner.line.changed(baud=baud)
-        if line != runner.line:
-            step = await change_rate(runner, command_for(baud), line, question)
-            if not step.proven:
-                rows.append(RateRow(baud, 2, 0, 0))
-                found(rows[-1])
-                break
-        right = errors = 0
-        for _ in range(times):
-            answer = await runner.ask(question)
-            right += answer.data == first.data and not answer.errors.total
-            errors += answer.errors.total
-        rows.append(RateRow(baud, times, right, errors))
-        found(rows[-1])
-        if not rows[-1].clean:
+    rows = [await _row(runner, question, right, times)]
+    found(rows[0])
+    for baud in sorted(baud for baud in set(rates) if baud > best.baud):
+        line = best.changed(baud=baud)
+        refused = await _step(runner, command_for(baud), line, question)
+        row = RateRow(baud, trouble=refused) if refused else await _row(runner, question, right, times)
+        if not (row.clean or refused):
+            lost = await _back(runner, command_for(best.baud), best, question)
+            row = replace(row, trouble=lost) if lost else row
+        rows.append(row)
+        found(row)
+        if row.clean:
+            best = line
+        elif not refused:
             break
-        best = line
-    if runner.line != best:
-        await change_rate(runner, command_for(best.baud), best, question)
     return rows
+
+
+async def _step(runner: LinkRunner, command: bytes, line: LineSettings, question: Question) -> str:
+    """Both to another rate; why the device refused, nothing where it did not. What is heard in the middle of the change
+    says nothing about the new rate, so it is asked once without looking."""
+    if command:
+        told = await runner.ask(Question(command, timeout_s=1.0))
+        if rate.refuses(told.data):
+            return f"the device refused: {visible_text(told.data.decode('latin-1').strip()[-40:])}"
+        await asyncio.sleep(rate.SETTLE_S)
+    await runner.retune(line)
+    for _ in range(2):
+        if rate.understood(await runner.ask(question)):
+            break
+    return ""
+
+
+async def _back(runner: LinkRunner, command: bytes, best: LineSettings, question: Question) -> str:
+    """Both back to a rate that was good: the device is told at the rate that failed, for it may understand there. Why
+    that failed, nothing where it did not."""
+    failed = runner.line.baud
+    if command:
+        await runner.out.send(command)
+        await asyncio.sleep(rate.SETTLE_S)
+    await runner.retune(best)
+    for _ in range(rate.BACK_TRIES):
+        if rate.understood(await runner.ask(question)):
+            return ""
+        await asyncio.sleep(rate.BACK_S)
+    return f"not clean, and no right answer at {best.baud} any more: the device may be at {failed}; Match (F4) finds it"
+
+
+async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
+    """What comes at the rate in use, twice alike."""
+    before = None
+    for _ in range(3):
+        answer = await runner.ask(question)
+        if answer.data and answer.data == before and not answer.errors.total:
+            return answer.data
+        before = answer.data
+    raise NotAlike
+
+
+async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:
+    faults, errors, began_s = Faults(), 0, mono_s()
+    for _ in range(times):
+        answer = await runner.ask(question)
+        faults = faults.plus(faults_of(right, answer.data))
+        errors += answer.errors.total
+    return RateRow(runner.line.baud, times * len(right), faults, errors, mono_s() - began_s)
