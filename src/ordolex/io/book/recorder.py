@@ -14,15 +14,17 @@ import tempfile
 import threading
 import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.record.chain import SEAL_S, Hashed
 from ordolex.core.record.items import Chunk, Event
 from ordolex.core.watch.samples import Sample
+from ordolex.io.book import chain as chain_of
 from ordolex.io.book import schema
 from ordolex.io.book.values import Message, ValueWriter
 from ordolex.io.own import places
@@ -84,6 +86,8 @@ class Recorder:
         self._wake = threading.Event()
         self._stopping = False
         self._connection: sqlite3.Connection | None = None
+        self._chain: Hashed | None = None
+        self._sealed_at = time.monotonic()
         self._retry_at = 0.0
         self._tell_works_again = works_again
         self._moved = ""
@@ -174,7 +178,10 @@ class Recorder:
             self._newest.clear()
             taken, overhead = self._waiting, self._overhead
         due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
-        if not items and not self._calls and not self._why and not due and not self._is_time_to_look():
+        open_rows = self._chain is not None and bool(self._chain.rows)
+        seals = open_rows and (self._stopping or time.monotonic() - self._sealed_at >= SEAL_S)
+        idle = not items and not self._calls and not self._why and not due and not seals
+        if idle and not self._is_time_to_look():
             return
         try:
             self._look_after_file()
@@ -195,6 +202,7 @@ class Recorder:
         self._do_calls(connection)
         if due:
             self._do_upkeep(connection)
+        self._seal(connection)
 
     def _do_upkeep(self, connection: sqlite3.Connection) -> None:
         assert self.upkeep is not None
@@ -238,26 +246,26 @@ class Recorder:
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")  # a crash of the program loses nothing; WAL keeps order
         connection.execute("PRAGMA wal_autocheckpoint = 4000")
-        self._connection = connection
+        self._connection, self._chain = connection, None
         return connection
 
     def _write(self, connection: sqlite3.Connection, items: deque[Entry]) -> None:
         if self.page_limit is not None:
             connection.execute(f"PRAGMA max_page_count = {self.page_limit}")
         connection.execute("BEGIN IMMEDIATE")
+        chain = self._chain or chain_of.begun(connection)
+        self._chain = None  # until all of this is written: what is not is not in it
         connection.executemany(
-            "INSERT INTO chunk (visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks,"
-            " overruns, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (self._chunk_row(item) for item in items if isinstance(item, Chunk)),
+            "INSERT INTO chunk (id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks,"
+            " overruns, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            self._chunk_rows(items, chain),
         )
         connection.executemany(
-            "INSERT INTO event (visit, link, utc_us, mono_us, kind, text, detail) VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (
-                (self._visit, e.link, e.utc_us, e.mono_us, e.kind, e.text, json.dumps(e.detail))
-                for e in items
-                if isinstance(e, Event)
-            ),
+            "INSERT INTO event (id, visit, link, utc_us, mono_us, kind, text, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            self._event_rows(items, chain),
         )
+        if chain.is_due:
+            chain = self._sealed(connection, chain)
         read = [item for item in items if isinstance(item, Read)]
         if read:
             self._values.write(connection, (sample for one in read for sample in one.samples))
@@ -266,18 +274,50 @@ class Recorder:
                 [(m.topic, m.payload, m.retained) for one in read for m in one.messages],
             )
         connection.execute("COMMIT")
+        self._chain = chain
 
-    def _chunk_row(self, chunk: Chunk) -> tuple[Any, ...]:
-        errors = chunk.errors or LineErrors()
-        return (
-            self._visit, chunk.link, chunk.direction, chunk.utc_us, chunk.mono_us, chunk.last_mono_us,
-            errors.framing, errors.parity, errors.breaks, errors.overruns, chunk.data,
-        )  # fmt: skip
+    def _chunk_rows(self, items: deque[Entry], chain: Hashed) -> Iterator[tuple[Any, ...]]:
+        for chunk in items:
+            if isinstance(chunk, Chunk):
+                errors = chunk.errors or LineErrors()
+                row = (
+                    chain.chunk_to + 1, self._visit, chunk.link, chunk.direction, chunk.utc_us, chunk.mono_us,
+                    chunk.last_mono_us, errors.framing, errors.parity, errors.breaks, errors.overruns, chunk.data,
+                )  # fmt: skip
+                chain.chunk(row)
+                yield row
+
+    def _event_rows(self, items: deque[Entry], chain: Hashed) -> Iterator[tuple[Any, ...]]:
+        for e in items:
+            if isinstance(e, Event):
+                detail = json.dumps(e.detail)
+                row = (chain.event_to + 1, self._visit, e.link, e.utc_us, e.mono_us, e.kind, e.text, detail)
+                chain.event(row)
+                yield row
+
+    def _sealed(self, connection: sqlite3.Connection, chain: Hashed) -> Hashed:
+        self._sealed_at = time.monotonic()
+        return chain_of.seal(connection, chain, utc_us())
+
+    def _seal(self, connection: sqlite3.Connection) -> None:
+        """Ends a segment that is old enough, or the last one."""
+        chain = self._chain
+        if chain is None or not chain.rows or (time.monotonic() - self._sealed_at < SEAL_S and not self._stopping):
+            return
+        try:
+            connection.execute("BEGIN IMMEDIATE")
+            self._chain = self._sealed(connection, chain)
+            connection.execute("COMMIT")
+        except sqlite3.Error:  # such as a full disk: its rows are kept, and it is ended another time
+            self._chain = chain
+            if connection.in_transaction:
+                connection.rollback()
 
     def _failed(self, error: sqlite3.Error, items: deque[Entry]) -> None:
         if self._connection is not None:
             self._connection.close()  # rolls back; a fresh connection is the cleanest second try
             self._connection = None
+        self._chain = None
         self._values = ValueWriter()  # what it remembers of this write was rolled back
         with self._lock:
             items.extend(self._queue)

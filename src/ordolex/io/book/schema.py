@@ -8,7 +8,7 @@ from pathlib import Path
 from ordolex.io.system.faults import BookFault
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 6
+VERSION = 7
 
 _TABLES = """
 CREATE TABLE site (
@@ -111,6 +111,21 @@ CREATE TABLE IF NOT EXISTS confirmed (
 );
 """
 
+_CHAIN = """
+CREATE TABLE IF NOT EXISTS segment (
+    id INTEGER PRIMARY KEY,
+    chunk_to INTEGER NOT NULL,
+    event_to INTEGER NOT NULL,
+    utc_us INTEGER NOT NULL,
+    sha256 TEXT NOT NULL
+);
+CREATE TABLE IF NOT EXISTS gone (
+    chunk_to INTEGER NOT NULL,
+    utc_us INTEGER NOT NULL,
+    volume TEXT NOT NULL
+);
+"""
+
 _INDEXES = """
 CREATE INDEX chunk_of_link ON chunk (link);
 CREATE INDEX event_of_link ON event (link);
@@ -121,7 +136,7 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.execute("PRAGMA page_size = 8192")
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {VERSION}")
-    connection.executescript(_TABLES + _WATCH + _INDEXES)
+    connection.executescript(_TABLES + _WATCH + _CHAIN + _INDEXES)
     connection.execute("INSERT INTO site VALUES (?, ?)", (site, utc_us))
     connection.commit()
 
@@ -140,6 +155,8 @@ def renew(connection: sqlite3.Connection) -> None:
         connection.execute("CREATE TABLE IF NOT EXISTS relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
     if version < 6:
         connection.executescript(_WATCH)
+    if version < 7:
+        connection.executescript(_CHAIN)
         connection.execute(f"PRAGMA user_version = {VERSION}")
         connection.commit()
 

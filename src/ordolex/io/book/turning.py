@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.io.book.book import make_book
+from ordolex.io.book.chain import rows_left
 from ordolex.io.book.values import ValueWriter, key_of
 from ordolex.io.system.faults import Fault
 
@@ -113,7 +114,7 @@ class Turner:
                 self._drop_doubles(connection)
                 self._upto, self._volume = int(row[0]), self._next_volume(connection)
         if self._upto is not None and self._volume is not None:
-            self._move(connection, self._volume, done)
+            self._move(connection, self._volume, done, now_us)
         if self._keeping.bytes_days is not None:
             before = now_us - round(self._keeping.bytes_days * _DAY_US)
             sql = (
@@ -123,6 +124,8 @@ class Turner:
             done.dropped = connection.execute(sql, (before, _PIECE)).rowcount
             done.more |= done.dropped == _PIECE
             if done.dropped:
+                (first,) = connection.execute("SELECT coalesce(min(id), 1) FROM chunk").fetchone()
+                rows_left(connection, first - 1, now_us, "")
                 self._counted = self._size = 0
         if self._keeping.values_days is not None:
             self._drop_values(connection, now_us - round(self._keeping.values_days * _DAY_US), done)
@@ -164,7 +167,9 @@ class Turner:
         except sqlite3.Error:
             return  # it is no volume of ours, or damaged: then nothing is taken for a double
         sql = "DELETE FROM chunk WHERE id = ? AND utc_us = ? AND mono_us = ? AND data = ?"
-        connection.executemany(sql, rows)
+        doubled = connection.executemany(sql, rows).rowcount
+        if doubled > 0:
+            rows_left(connection, rows[doubled - 1][0], rows[doubled - 1][1], newest.name)
 
     def _path(self, number: int) -> Path:
         return self._book.with_name(f"{self._book.stem}.{number}{self._book.suffix}")
@@ -185,7 +190,7 @@ class Turner:
         self.volumes.append(path)
         return path
 
-    def _move(self, connection: sqlite3.Connection, path: Path, done: Turned) -> None:
+    def _move(self, connection: sqlite3.Connection, path: Path, done: Turned, now_us: int) -> None:
         upto = self._upto
         rows = connection.execute("SELECT * FROM chunk WHERE id <= ? ORDER BY id LIMIT ?", (upto, _PIECE)).fetchall()
         if not rows:
@@ -205,6 +210,7 @@ class Turner:
         finally:
             volume.close()
         connection.execute("DELETE FROM chunk WHERE id <= ?", (rows[-1][0],))
+        rows_left(connection, rows[-1][0], now_us, path.name)
         done.moved, done.volume, done.more = len(rows), path.name, True
 
     def _drop_values(self, connection: sqlite3.Connection, before_us: int, done: Turned) -> None:

@@ -1,0 +1,155 @@
+"""The chain of a book: kept while it is recorded, and held against what is in the book now."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ordolex.core.record.chain import BEFORE, Hashed, Segment
+from ordolex.io.book.rows import BookFile
+
+_CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
+_EVENT = "id, visit, link, utc_us, mono_us, kind, text, detail"
+
+
+def begun(connection: sqlite3.Connection) -> Hashed:
+    """The segment that goes on: behind the last one, with the rows that came since. A book without any begins here."""
+    row = connection.execute(
+        "SELECT id, chunk_to, event_to, utc_us, sha256 FROM segment ORDER BY id DESC LIMIT 1"
+    ).fetchone()
+    if row is None:
+        newest = "SELECT (SELECT coalesce(max(id), 0) FROM chunk), (SELECT coalesce(max(id), 0) FROM event)"
+        chunk_to, event_to = connection.execute(newest).fetchone()
+        row = (0, chunk_to, event_to, 0, BEFORE)
+        connection.execute("INSERT INTO segment VALUES (?, ?, ?, ?, ?)", row)
+    hashed = Hashed(Segment(*row))
+    for chunk in connection.execute(f"SELECT {_CHUNK} FROM chunk WHERE id > ? ORDER BY id", (row[1],)):
+        hashed.chunk(chunk)
+    for event in connection.execute(f"SELECT {_EVENT} FROM event WHERE id > ? ORDER BY id", (row[2],)):
+        hashed.event(event)
+    return hashed
+
+
+def seal(connection: sqlite3.Connection, hashed: Hashed, utc_us: int) -> Hashed:
+    """Ends the segment, in the transaction that is open; the next one."""
+    segment = hashed.sealed(utc_us)
+    connection.execute(
+        "INSERT INTO segment VALUES (?, ?, ?, ?, ?)",
+        (segment.id, segment.chunk_to, segment.event_to, segment.utc_us, segment.sha256),
+    )
+    return Hashed(segment)
+
+
+def rows_left(connection: sqlite3.Connection, upto: int, utc_us: int, into: str) -> None:
+    """Keeps that rows of bytes up to this id left the book, and where they went; `into` is empty for nowhere."""
+    connection.execute("INSERT INTO gone (chunk_to, utc_us, volume) VALUES (?, ?, ?)", (upto, utc_us, into))
+
+
+@dataclass(slots=True)
+class Verified:
+    """intact    segments whose rows are as they were kept
+    changed   (segment, words) of those that are not
+    left      segments whose bytes left the book since, which cannot be checked
+    behind    rows that no segment holds yet
+    earlier   whether the book holds rows from before there was a chain
+    last      the hash of the last segment
+    """
+
+    intact: int = 0
+    changed: list[tuple[Segment, str]] = field(default_factory=list)
+    left: int = 0
+    behind: int = 0
+    earlier: bool = False
+    last: str = ""
+
+    @property
+    def good(self) -> bool:
+        return not self.changed
+
+    @property
+    def words(self) -> str:
+        parts = [f"{self.intact} segment{'s' * (self.intact != 1)} of the record intact"]
+        parts += [f"{len(self.changed)} changed"] if self.changed else []
+        parts += [f"{self.left} whose bytes left the book, not checked"] if self.left else []
+        parts += [f"{self.behind} rows behind the last one, which nothing vouches for yet"] if self.behind else []
+        parts += ["what was kept before there was a chain is not checked"] if self.earlier else []
+        return "; ".join(parts)
+
+
+def verify_book(path: Path) -> Verified:
+    """Holds the record against its chain. Raises a BookFault where it cannot be read."""
+    file = BookFile(path)
+    try:
+        return _verified(file)
+    finally:
+        file.close()
+
+
+def _verified(file: BookFile) -> Verified:
+    out = Verified()
+    if not file.read("SELECT 1 FROM sqlite_master WHERE name = 'segment'").fetchone():
+        out.earlier = True
+        return out
+    segments = [
+        Segment(*row) for row in file.read("SELECT id, chunk_to, event_to, utc_us, sha256 FROM segment ORDER BY id")
+    ]
+    (gone,) = file.read("SELECT coalesce(max(chunk_to), 0) FROM gone").fetchone()
+    chunks, events = _Rows(file, "chunk", _CHUNK), _Rows(file, "event", _EVENT)
+    before: Segment | None = None
+    for segment in segments:
+        if before is None:
+            out.earlier = bool(segment.chunk_to or segment.event_to)
+            _skip(chunks, segment.chunk_to)
+            _skip(events, segment.event_to)
+        else:
+            _check(out, before, segment, chunks, events, gone)
+        before = segment
+    out.last = before.sha256 if before is not None else ""
+    out.behind = sum(1 for _ in chunks.upto(None)) + sum(1 for _ in events.upto(None))
+    return out
+
+
+def _check(out: Verified, before: Segment, segment: Segment, chunks: _Rows, events: _Rows, gone: int) -> None:
+    hashed = Hashed(before)
+    counts = [0, 0]
+    for row in chunks.upto(segment.chunk_to):
+        hashed.chunk(row)
+        counts[0] += 1
+    for row in events.upto(segment.event_to):
+        hashed.event(row)
+        counts[1] += 1
+    hashed.chunk_to, hashed.event_to = segment.chunk_to, segment.event_to
+    if segment.id != before.id + 1:
+        out.changed.append((segment, f"{segment.id - before.id - 1} segments before it are missing"))
+    elif hashed.sealed(segment.utc_us).sha256 == segment.sha256:
+        out.intact += 1
+    elif before.chunk_to < gone:
+        out.left += 1
+    else:
+        wanted = (segment.chunk_to - before.chunk_to, segment.event_to - before.event_to)
+        lost = [
+            f"{want - have} row{'s' * (want - have != 1)} of {what} missing"
+            for want, have, what in zip(wanted, counts, ("bytes", "events"), strict=True) if want > have
+        ]  # fmt: skip
+        out.changed.append((segment, ", ".join(lost) or "something in it was changed"))
+
+
+class _Rows:
+    """The rows of a table in the order of their ids, up to one and then on."""
+
+    def __init__(self, file: BookFile, table: str, columns: str) -> None:
+        self._rows = iter(file.read(f"SELECT {columns} FROM {table} ORDER BY id"))
+        self._next: Any = next(self._rows, None)
+
+    def upto(self, last: int | None) -> Iterator[Any]:
+        while self._next is not None and (last is None or self._next[0] <= last):
+            yield self._next
+            self._next = next(self._rows, None)
+
+
+def _skip(rows: _Rows, upto: int) -> None:
+    for _ in rows.upto(upto):
+        pass
