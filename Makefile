@@ -33,7 +33,7 @@ demo: setup
 
 # tmux drives the real program in the tests, and mosquitto is the broker of some; without them those tests are skipped.
 tools:
-	@scripts/need tmux mosquitto openssl || true
+	@scripts/need tmux mosquitto openssl poppler-utils qpdf || true
 
 test: dev tools
 	$(BIN)/pytest

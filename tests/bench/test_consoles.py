@@ -5,9 +5,9 @@ import pytest
 from ordolex.bench.devices.feeder import BOOT_S, LOGIN, PASSWORD, FeederController
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.link.question import Question
-from ordolex.core.link.rate_rows import fastest_clean, rates_table
 from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.tables.complete import complete
+from ordolex.core.talk.rate_rows import fastest_clean, rates_table
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.uart.receiver import Character
 from ordolex.io.link.runner import LinkRunner

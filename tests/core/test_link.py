@@ -13,10 +13,10 @@ from ordolex.core.link.exchange import MAX_ANSWER, Answer, Ended, Exchange
 from ordolex.core.link.judge import WINDOW, Judge, LineErrors
 from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
 from ordolex.core.link.question import Question, Verdict
-from ordolex.core.link.rate_rows import Faults, RateRow, fastest_clean, faults_of
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
 from ordolex.core.talk.conversation import Conversation, Direction
+from ordolex.core.talk.rate_rows import Faults, RateRow, fastest_clean, faults_of
 
 LINE = LineSettings(19200)
 

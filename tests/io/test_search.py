@@ -12,12 +12,10 @@ from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.sieve import Sieve, since_midnight
 from ordolex.core.talk.conversation import Direction
 from ordolex.io.book.book import Book
-from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.room import RoomWatch
 from ordolex.io.book.search import rows_with
 from ordolex.io.book.secret_search import disguises, search
-from ordolex.io.system.faults import Fault
 
 
 @pytest.fixture
@@ -70,16 +68,6 @@ def test_rows_of_a_time(book: Path) -> None:
         with pytest.raises(ValueError, match=r"time|wants|read"):
             Sieve(text)
     reader.close()
-
-
-def test_the_visit_folder_holds_what_is_handed_over(book: Path, tmp_path: Path) -> None:
-    files = write_visit(book, tmp_path / "visit")
-    assert {"log.txt", "settings.txt", "proof.txt", "open-points.txt", "restore.txt", "contents.txt"} <= set(files)
-    assert (tmp_path / "visit/raw/pump-house.sent.bin").read_bytes() == b"ask hopper?\r"
-    assert "pump house: not proven; it came to Heard" in (tmp_path / "visit/open-points.txt").read_text()
-    assert write_visit(book, tmp_path / "v.zip") == files and (tmp_path / "v.zip").read_bytes()[:2] == b"PK"
-    with pytest.raises(Fault, match="nothing is written over"):
-        write_visit(book, tmp_path / "visit")
 
 
 @pytest.mark.parametrize("disguise", sorted(disguises("trout-4711")))

@@ -66,7 +66,7 @@ class Terminal:
         """A desk's key is pressed once the prompt that was answered before it is gone: what stood on the screen beneath
         it may be what a test waited for."""
         deadline = time.monotonic() + 3
-        while keys[0] in _DESKS and USUAL_KEYS in self.screen() and time.monotonic() < deadline:
+        while keys[:1] and keys[0] in _DESKS and USUAL_KEYS in self.screen() and time.monotonic() < deadline:
             time.sleep(0.05)
         self.tmux("send-keys", *keys)
 

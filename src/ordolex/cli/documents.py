@@ -213,6 +213,28 @@ class Visited(Document):
     files: list[str]
 
 
+class VerifiedPath(Document):
+    good: bool
+    words: str
+    intact: int = Field(description="segments of a book, or files of a handover")
+    changed: list[str]
+    last_sha256: str = Field(description="of the record's last segment; empty for a handover")
+
+
+class KnownFact(Document):
+    link: str
+    subject: str
+    value: str
+    source: str
+    at_us: int = Field(description="microseconds UTC; 0 where it is not known when")
+    proof: str
+
+
+class KnownFacts(Document):
+    facts: list[KnownFact]
+    contradictions: list[str]
+
+
 class Place(Document):
     file: str
     at: int
@@ -408,6 +430,9 @@ DOCUMENTS: dict[str, Any] = {
     "export": Exported,
     "wave": Drawn,
     "visit": Visited,
+    "handover": Visited,
+    "verify": VerifiedPath,
+    "facts": KnownFacts,
     "secret": Searched,
     "book rescue": Rescued,
     "sheet check": SheetChecked,

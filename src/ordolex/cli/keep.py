@@ -13,13 +13,13 @@ from ordolex.core.record.export import FORMS, export
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.record.sieve import Sieve
 from ordolex.core.talk.conversation import Direction
-from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.rescue import rescue
 from ordolex.io.book.search import items_with, span_of
 from ordolex.io.book.secret_search import files_of, search
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import check_new, write_new
+from ordolex.session.handing_over import Choice, hand_over
 
 
 def add_to(app: typer.Typer) -> None:
@@ -109,7 +109,7 @@ def visit(
 ) -> None:
     """Write the visit folder: log, raw bytes, tables, settings with sources, proof, open points, restore list."""
     with faults_said(json):
-        files = write_visit(book, into)
+        files = hand_over(book, into, Choice(("log", "bytes", "tables", "values")))
     if json:
         print_document("visit", {"into": str(into), "files": files})
     else:

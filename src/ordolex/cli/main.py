@@ -18,8 +18,9 @@ from ordolex.io.own import places
 MODULE_OF = {
     "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",
     "record": "exchange", "export": "keep", "visit": "keep", "secret": "keep", "book": "keep", "lists": "lists",
-    "read": "devices", "write": "devices", "scan": "scan", "solve": "match", "match": "match", "wire": "wiring",
-    "wave": "wiring", "relay": "relay", "watch": "watch", "values": "values",
+    "handover": "visit", "verify": "visit", "facts": "visit",
+    "read": "devices", "write": "devices", "panel": "devices", "scan": "scan", "solve": "match", "match": "match",
+    "wire": "wiring", "wave": "wiring", "relay": "relay", "watch": "watch", "values": "values",
     "survey": "network", "net": "network", "bus": "wiring", "sheet": "sheets", "schema": "schemas",
 }  # fmt: skip
 """Command → the module of this package that adds it."""

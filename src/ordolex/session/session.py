@@ -247,6 +247,10 @@ class Session:
 
     # ---- what is known and kept
 
+    def known_secrets(self) -> tuple[str, ...]:
+        """What was typed hidden in this visit, for a search; it is kept nowhere."""
+        return tuple(secret.decode("utf-8", "replace") for secret in self.hub.secrets)
+
     def told_of(self, link: LinkRecord) -> Told:
         """What is known of a link besides its bytes, for the causes of what looks wrong."""
         sheet = self.devices.sheet_of(link)

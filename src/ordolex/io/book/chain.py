@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.chain import BEFORE, Hashed, Segment
-from ordolex.io.book.rows import BookFile
+from ordolex.io.book.rows import BookFile, damaged
 
 _CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 _EVENT = "id, visit, link, utc_us, mono_us, kind, text, detail"
@@ -84,6 +84,8 @@ def verify_book(path: Path) -> Verified:
     file = BookFile(path)
     try:
         return _verified(file)
+    except (TypeError, ValueError, AttributeError) as error:  # a row that holds something else than was put there
+        raise damaged(path, error) from error
     finally:
         file.close()
 

@@ -55,6 +55,26 @@ class BookReader:
         rows = self._file.read(f"SELECT {columns} FROM link ORDER BY id")
         return [guarded(self._file.path, _link, row) for row in rows]
 
+    def visits(self) -> list[tuple[int, int, int | None, str]]:
+        """(number, beginning, end where it is known, program) of each opening of the book, in order; times are UTC."""
+        rows = self._file.read("SELECT id, started_utc_us, ended_utc_us, program FROM visit ORDER BY id")
+        return [
+            guarded(self._file.path, lambda one: (int(one[0]), int(one[1]), one[2] and int(one[2]), str(one[3])), row)
+            for row in rows
+        ]
+
+    def sizes(self, span: Span = (None, None)) -> dict[int, tuple[int, int]]:
+        """Link → bytes heard and bytes sent."""
+        spanned, values = self._spanned("chunk", span)
+        sql = f"SELECT link, direction, sum(length(data)) FROM chunk{spanned} GROUP BY link, direction"
+        out: dict[int, tuple[int, int]] = {}
+        for link, direction, size in self._file.read(sql, values):
+            if not isinstance(link, int) or not isinstance(size, int):
+                raise damaged(self._file.path, f"bytes of a link {link!r}")
+            heard, sent = out.get(link, (0, 0))
+            out[link] = (heard + size, sent) if direction == "rx" else (heard, sent + size)
+        return out
+
     def chunks(
         self, link: int | None = None, direction: str | None = None, span: Span = (None, None)
     ) -> Iterator[Chunk]:

@@ -98,6 +98,11 @@ class Hub:
         if runner is not None:
             self.soon(lambda: runner.move(endpoint))
 
+    @property
+    def secrets(self) -> tuple[bytes, ...]:
+        """What was typed hidden on any link."""
+        return tuple(self._secrets) if self._secrets is not None else ()
+
     async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
         runner = await self.ready(link, endpoint, line)

@@ -57,7 +57,11 @@ class Journal:
         """Notes where the link stands now, if that is not where it stood before."""
         now = self._state.rung
         if now is not before:
-            self.note("rung", f"{before.word} → {now.word}", {"from": before.word, "to": now.word})
+            detail: dict[str, object] = {"from": before.word, "to": now.word}
+            if now is Rung.PROVEN and self._state.proof is not None:
+                proof = self._state.proof
+                detail |= {"asked": proof.question, "said": proof.answer, "ms": round(proof.ms, 3)}
+            self.note("rung", f"{before.word} → {now.word}", detail)
 
     def withheld(self, direction: str, count: int) -> None:
         """Of a secret, or its echo, only the length is kept."""

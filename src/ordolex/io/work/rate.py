@@ -10,7 +10,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link import rate
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed
-from ordolex.core.link.rate_rows import Faults, RateRow, faults_of
+from ordolex.core.talk.rate_rows import Faults, RateRow, faults_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.link.steps import perform

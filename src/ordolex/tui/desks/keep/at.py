@@ -16,9 +16,10 @@ from ordolex.tui.widgets.rows import Shown
 
 @dataclass(slots=True)
 class Looked:
-    """What was searched for last, and how bytes are shown."""
+    """What was searched for last, how bytes are shown, and who hands over."""
 
     sought: str = ""
+    by: str = ""
     shown: Shown = Shown.BOTH
 
 

@@ -10,17 +10,20 @@ from ordolex.core.record.sieve import Sieve
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table
 from ordolex.core.text.visible import visible_text
-from ordolex.io.book.handover import write_visit
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import items_with
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name, write_new
+from ordolex.session.handing_over import PARTS, Choice, hand_over, report
 from ordolex.tui.desks.keep.at import KeepAt
 from ordolex.tui.readings import new_file_reading
 from ordolex.tui.widgets.prompts import Pick, Picture
+from ordolex.tui.widgets.ticks import Ticks
 from ordolex.tui.widgets.wording import cut, size
 
+_MOST_OUTLINE = 18
 _SHOWN = 400
+_MOST_OUTLINE = 18
 _FORM_WORDS = {
     "text": "text, to read", "csv": "CSV, for tables", "jsonl": "JSON lines, for programs", "raw": "raw bytes",
     "hex": "hex dump, to read", "pcapng": "pcapng, for packet tools",
@@ -79,17 +82,65 @@ def _write_csv(typed: str, table: Table, book: Path) -> str:
     return f"wrote {path}"
 
 
-async def write_visit_folder(at: KeepAt) -> None:
+_PART_WORDS = {
+    "report": "report, as PDF and as page", "log": "log of everything that passed, to read",
+    "bytes": "the bytes of each link", "pcapng": "everything that passed, for network analysers",
+    "tables": "tables as CSV", "values": "watched values as CSV", "book": "the book itself",
+}  # fmt: skip
+
+
+async def hand_all_over(at: KeepAt) -> None:
+    """What goes in is ticked, who and a remark are given, the outline is looked at; then it is written."""
     book = at.session.book.path
-    hint = "a new folder, or a name that ends in .zip: log, bytes, tables, settings, proof, open points"
-    typed = await at.line("Write the visit into", f"{book.with_suffix('')}-visit", new_file_reading, hint)
+    ticked = await at.ask(Ticks("What is handed over?", list(_PART_WORDS.items()), list(PARTS), len(_PART_WORDS)))
+    if ticked is None:
+        return
+    by = await at.line(
+        "Who hands it over?", at.looked.by, lambda text: text.strip() or "nobody named", "on the first page"
+    )
+    if by is None:
+        return
+    at.looked.by = by.strip()
+    remark = await at.line("A remark for the first page", "", lambda text: text.strip() or "none", "Enter goes on")
+    if remark is None:
+        return
+    parts = tuple(part for part in PARTS if part in ticked)
+    remarks = (remark.strip(),) if remark.strip() else ()
+    secrets = at.session.known_secrets()
+    choice = Choice(parts, "book" in ticked, "A4", at.looked.by, remarks, secrets)
+    outline = await _outline(at, choice)
+    if outline is None:
+        return
+    choices = [("write", "Write it"), ("stay", "Not yet")]
+    if await at.ask(Pick("The report's outline", choices, "\n".join(outline))) != "write":
+        return
+    hint = "a new folder, its zip beside it; or a name that ends in .zip"
+    typed = await at.line("Write it into", f"{book.with_suffix('')}-handover", new_file_reading, hint)
     if typed is not None:
-        await at.write(lambda: _write_visit(book, typed))
+        at.say("writing; this takes a moment", "plain")
+        await at.write(lambda: _written(book, typed, choice))
 
 
-def _write_visit(book: Path, typed: str) -> str:
+async def _outline(at: KeepAt, choice: Choice) -> list[str] | None:
+    def read() -> list[str]:
+        reader = BookReader(at.session.book.path)
+        try:
+            made = report(reader, choice)
+        finally:
+            reader.close()
+        rows = [f"{'  ' * depth}{visible_text(cut(words, 60))}" for depth, words in made.outline()]
+        return [*rows[:_MOST_OUTLINE], *(["…"] if len(rows) > _MOST_OUTLINE else []), "", *made.summary]
+
+    try:
+        return await asyncio.to_thread(read)
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return None
+
+
+def _written(book: Path, typed: str, choice: Choice) -> str:
     path = Path(typed).expanduser()
-    return f"wrote {len(write_visit(book, path))} files into {path}"
+    return f"handed over: {len(hand_over(book, path, choice))} files in {path}; ordolex verify holds them against it"
 
 
 def _changes(before: Table | None, after: Table) -> list[str]:

@@ -97,11 +97,11 @@ JOBS = (
     ),
     Job(
         "keep.visit",
-        "Visit folder",
-        handing_over.write_visit_folder,
+        "Hand over",
+        handing_over.hand_all_over,
         key="v",
-        help="Log, bytes, tables, settings, proof, open points.",
-        footer="visit",
+        help="Report as PDF and page, log, bytes, tables, values, open points; with a manifest.",
+        footer="hand over",
     ),
     Job(
         "keep.clear_filters",

@@ -116,7 +116,7 @@ async def log_table(at: SetAt) -> None:
     shown = [kept.table.columns, *kept.table.rows]
     rows = ["  ".join(f"{cell:>{width}}" for cell, width in zip(row, widths, strict=True)) for row in shown]
     rows += [f"odd row {number}: {text}" for number, text in kept.table.odd]
-    hint = "kept in the record, and as CSV in the visit folder; Esc goes back"
+    hint = "kept in the record, and as CSV in the handover; Esc goes back"
     await at.ask(Picture(visible_text(kept.words), [visible_text(row) for row in rows], hint))
 
 

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed, refuses
-from ordolex.core.link.rate_rows import RateRow, fastest_clean, rates_table
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.sheet.parameters import Action
+from ordolex.core.talk.rate_rows import RateRow, fastest_clean, rates_table
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text

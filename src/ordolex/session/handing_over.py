@@ -1,0 +1,237 @@
+"""What is handed over at the end of a visit: a folder and its zip with the report, the log, bytes, tables and values,
+and a manifest by which a later change shows."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+import tempfile
+import zipfile
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from ordolex.core.record.export import export, utc_text
+from ordolex.core.visit.folder import contents, texts
+from ordolex.core.visit.making import Material, report_of
+from ordolex.core.visit.report import Report
+from ordolex.core.watch.tables import Column, long_csv
+from ordolex.io.book.gathering import gathered
+from ordolex.io.book.manifest import NAME, manifest
+from ordolex.io.book.reader import BookReader, Span
+from ordolex.io.book.rows import damaged
+from ordolex.io.book.secret_search import SHORTEST, search
+from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.clock import utc_us
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import safe_name
+
+PARTS = ("report", "log", "bytes", "pcapng", "tables", "values")
+"""What may be left out. Facts as text and the manifest are always there; the book only where it is wanted."""
+Doing = Callable[[str], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """parts    of PARTS
+    book     whether the book itself goes along
+    form     of the paper
+    secrets  what must stand in no file: a find stops the handover
+    """
+
+    parts: tuple[str, ...] = PARTS
+    book: bool = False
+    form: str = "A4"
+    by: str = ""
+    remarks: tuple[str, ...] = ()
+    secrets: tuple[str, ...] = ()
+    span: Span = (None, None)
+
+
+def local_time(at_us: int) -> str:
+    """In the zone of this computer; with its distance from UTC where that is another than now, as before the change to
+    summer time."""
+    then, now = datetime.fromtimestamp(at_us / 1e6, UTC).astimezone(), datetime.now().astimezone()
+    other = f"{then: %z}" if then.utcoffset() != now.utcoffset() else ""
+    return f"{then:%Y-%m-%d %H:%M:%S}{other}"
+
+
+def zone_words() -> str:
+    now = datetime.now().astimezone()
+    return f"the zone of the computer that made it, {now:%Z} (UTC{now:%z}); others are marked"
+
+
+def visit_span(reader: BookReader, number: int | None) -> Span:
+    """The time of one visit; all where none is named. Raises a Fault."""
+    if number is None:
+        return None, None
+    visits = reader.visits()
+    for place, (visit, began, _, _) in enumerate(visits):
+        if visit == number:
+            return began, visits[place + 1][1] if place + 1 < len(visits) else None
+    there = ", ".join(str(visit[0]) for visit in visits) or "none"
+    raise Fault(f"the book has no visit {number}", f"its visits are {there}")
+
+
+def material(reader: BookReader, span: Span, bag: Sequence[str] = ()) -> Material:
+    return gathered(reader, all_sheets()[0], span, local_time, bag)
+
+
+def report(reader: BookReader, choice: Choice) -> Report:
+    """The report as data. Raises a BookFault."""
+    try:
+        found = material(reader, choice.span)
+        return report_of(found, local_time, zone=zone_words(), by=choice.by, made_us=utc_us(), remarks=choice.remarks)
+    except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
+        raise damaged(reader.path, error) from error  # what an event holds is not what was put there
+
+
+def hand_over(book: Path, into: Path, choice: Choice, doing: Doing = lambda what: None) -> list[str]:
+    """Writes the folder `into` and its zip beside it, or where the name ends in .zip only that; whole, or not at all.
+    The names of the files. `doing` is told what is made. Raises a Fault."""
+    zipped = into if into.suffix.lower() == ".zip" else into.with_name(f"{into.name}.zip")
+    for path in dict.fromkeys((into, zipped)):
+        if path.exists() and (path.is_file() or any(path.iterdir())):
+            raise Fault(f"{path} is there already", "choose a new name; nothing is written over")
+    reader = BookReader(book)
+    try:
+        into.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(prefix=f".{into.name[:40]}.", dir=into.parent) as aside:
+            folder = Path(aside) / zipped.stem
+            folder.mkdir()
+            names = _Writing(reader, folder, choice, doing).all()
+            _no_secret([folder / name for name in names], choice.secrets)
+            doing("the zip")
+            whole = Path(aside) / "whole.zip"
+            with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+                for name in names:
+                    archive.write(folder / name, f"{folder.name}/{name}")
+            if into is not zipped:
+                if into.exists():
+                    into.rmdir()  # empty, as was looked above
+                folder.rename(into)
+            whole.rename(zipped)
+        return names
+    except OSError as error:
+        raise Fault(f"{into} cannot be written: {error.strerror or error}", "choose another place") from error
+    finally:
+        reader.close()
+
+
+def _no_secret(files: Iterable[Path], secrets: Iterable[str]) -> None:
+    """Raises a Fault where one of them stands in a file."""
+    wanted = [secret for secret in secrets if len(secret) >= SHORTEST]
+    for secret in wanted:
+        found = next(search(files, secret), None)
+        if found is not None:
+            raise Fault(
+                f"a secret of this visit stands in {found.file.name}, byte {found.at} ({found.disguise})",
+                "nothing was handed over; leave that part out, or find where it was typed",
+            )
+
+
+class _Writing:
+    def __init__(self, reader: BookReader, folder: Path, choice: Choice, doing: Doing) -> None:
+        self._reader, self._folder, self._choice, self._doing = reader, folder, choice, doing
+        self._links = reader.links()
+        self._names = {link.id: link.name for link in self._links}
+        self._files: list[str] = []
+
+    def all(self) -> list[str]:
+        choice = self._choice
+        self._doing("the facts")
+        made = report(self._reader, choice)
+        if "report" in choice.parts:
+            self._report(made)
+        if "log" in choice.parts:
+            self._pieces("log.txt", "text")
+        if "bytes" in choice.parts:
+            for link in self._links:
+                for direction, word in (("rx", "heard"), ("tx", "sent")):
+                    self._pieces(f"raw/{safe_name(link.name)}-{link.id}.{word}.bin", "raw", link.id, direction)
+        if "pcapng" in choice.parts:
+            self._pieces("record.pcapng", "pcapng")
+        if "tables" in choice.parts:
+            self._tables()
+        if "values" in choice.parts:
+            self._values()
+        if choice.book:
+            self._book()
+        for name, text in texts(made).items():
+            self._put(name, text.encode())
+        self._put("contents.txt", contents(made, sorted([*self._files, NAME, "contents.txt"])).encode())
+        self._doing("the manifest")
+        text = manifest(self._folder, self._files, made.site, made.made, made.chain_hash)
+        self._put(NAME, text.encode())
+        return sorted(self._files)
+
+    def _report(self, made: Report) -> None:
+        from ordolex.draw.report import page, paper
+
+        self._doing("report.html")
+        self._put("report.html", page(made).encode())
+        self._doing("report.pdf")
+        self._put("report.pdf", paper(made, self._choice.form))
+
+    def _put(self, name: str, data: bytes) -> None:
+        path = self._folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+        self._files.append(name)
+
+    def _pieces(self, name: str, form: str, link: int | None = None, direction: str | None = None) -> None:
+        self._doing(name)
+        path = self._folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("wb") as file:
+            file.writelines(export(form, self._reader.timeline(link, direction, self._choice.span), self._names))
+        if path.stat().st_size:
+            self._files.append(name)
+        else:
+            path.unlink()
+
+    def _tables(self) -> None:
+        first, last = self._choice.span
+        for event, table in self._reader.known.tables():
+            if (first is not None and event.utc_us < first) or (last is not None and event.utc_us >= last):
+                continue
+            when = re.sub(r"[^\d]", "", utc_text(event.utc_us)[:19])
+            link = safe_name(self._names.get(event.link, "book"))
+            stem = f"tables/{link}-{event.link}.{safe_name(table.name)}.{when}.{event.id}"
+            self._put(f"{stem}.csv", table.csv().encode())
+            if table.odd:
+                odd = "".join(f"line {number}: {text}\n" for number, text in table.odd)
+                self._put(f"{stem}.odd.txt", odd.encode())
+
+    def _values(self) -> None:
+        values = self._reader.values
+        by_round: dict[str, list[Column]] = {}
+        first, last = self._choice.span
+        for item in values.items():
+            ends = values.ends(item.id)
+            if ends is not None:
+                span = (max(first or 0, ends[0]), min(last or ends[1] + 1000, ends[1] + 1000))
+                samples = list(values.between(item.id, *span))
+                by_round.setdefault(item.round, []).append(
+                    Column(item.name, self._names.get(item.link, ""), item.unit, samples)
+                )
+        for number, (name, columns) in enumerate(by_round.items(), 1):
+            if any(column.samples for column in columns):
+                text = "".join(long_csv(columns))
+                self._put(f"values/{number}-{safe_name(name)}.csv", text.encode())
+
+    def _book(self) -> None:
+        """As it is now, in one file."""
+        self._doing("the book")
+        name = f"{safe_name(self._reader.path.stem)}.ordolex"
+        source = sqlite3.connect(f"{self._reader.path.resolve().as_uri()}?mode=ro", uri=True)
+        try:
+            with sqlite3.connect(self._folder / name) as copy:
+                source.backup(copy)
+            copy.close()
+        except sqlite3.Error as error:
+            raise Fault(f"the book cannot be copied: {error}", "leave it out") from error
+        finally:
+            source.close()
+        self._files.append(name)

@@ -1,0 +1,144 @@
+"""Facts with source and proof, and the report as data: every sentence is built from what the record holds."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from ordolex.core.record.items import Event, LinkRecord
+from ordolex.core.tables.table import Table
+from ordolex.core.visit.chart import chart_shape
+from ordolex.core.visit.facts import contradictions, facts_of, search
+from ordolex.core.visit.folder import texts
+from ordolex.core.visit.making import MOST_ROWS, Material, report_of
+from ordolex.core.visit.report import ChartPart, Report, Urgency
+from ordolex.io.own.sheets import all_sheets
+
+SHEETS = all_sheets()[0]
+LINK = LinkRecord(1, "pump house bus", "/dev/made-up", "19200 8E1", "sticker", sheet="variable-speed-drive", unit=3)
+_OF = {"sheet": "variable-speed-drive", "unit": 3}
+
+
+def event(kind: str, text: str = "", link: int = 1, at_s: int = 0, **detail: Any) -> Event:
+    return Event(link, at_s * 1_000_000, 0, kind, text, detail)
+
+
+def rung(to: str, at_s: int = 0, **detail: Any) -> Event:
+    return event("rung", f"… → {to}", at_s=at_s, to=to, **detail)
+
+
+def made(*events: Event, link: LinkRecord = LINK, **more: Any) -> Report:
+    found = Material("Alder Brook Hatchery", "ordolex 0", [link], list(events), sheets=SHEETS, **more)
+    return report_of(found, lambda us: f"t{us // 1_000_000}", zone="UTC", made_us=99_000_000)
+
+
+FOUND = event("found", values={"set-point": 35.0, "ramp": 12}, anew=True, **_OF)
+
+
+def test_a_fact_has_its_source_and_what_contradicts_it_is_shown_beside_it() -> None:
+    events = [
+        event("opened", "/dev/made-up opened at 19200 8E1"), rung("Proven", 2),
+        event("fact", subject="firmware", value="2.03", source="plate", at_s=3),
+        event("fact", subject="firmware", value="2.01", source="manual", at_s=4),
+        event("fact", subject="needed from others", value="a key", source="", at_s=5),
+        event("fact", subject="needed from others", value="a ladder", source="", at_s=6),
+        event("scan", found={"7": "PLC"}, at_s=7),
+    ]  # fmt: skip
+    facts = facts_of(LINK, events, SHEETS[LINK.sheet])
+    line = next(fact for fact in facts if fact.subject == "line settings")
+    assert (line.value, line.source) == ("19200 8E1", "sticker") and "answered rightly" in line.proof
+    assert contradictions(facts) == ["firmware: 2.03 (plate) ≠ 2.01 (manual)"]
+    assert [fact.value for _, fact in search([("bus", f) for f in facts], "unit 7 roll")] == ["PLC"]
+    wrong = facts_of(replace(LINK, line="9600 8N1"), events)
+    assert not next(fact for fact in wrong if fact.subject == "line settings").proof, "proven at other settings"
+
+
+def test_the_same_said_again_stands_once_with_its_last_time() -> None:
+    twice = [event("fact", subject="place", value="lid", source="seen", at_s=n) for n in (1, 9)]
+    facts = [fact for fact in facts_of(LINK, twice) if fact.source == "seen"]
+    assert [fact.at_us for fact in facts] == [9_000_000]
+
+
+def test_what_is_not_stored_or_did_not_hold_is_to_settle_now() -> None:
+    held = event("set", "set set-point", name="set-point", before=35.0, wanted=42.0, after=42.0, verdict="held", **_OF)
+    refused = event("set", "set ramp: 12 s → 500 s, refused", name="ramp", before=12, wanted=500, after=12,
+                    verdict="refused", **_OF)  # fmt: skip
+    report = made(FOUND, held, refused, rung("Proven"))
+    soon = [point.words for point in report.open_points if point.urgency is Urgency.SOON]
+    assert soon == ["not stored: set-point (unit 3)", "set ramp: 12 s → 500 s, refused"]
+    rows = {row.name: row for row in report.links[0].settings[0].rows}
+    assert (rows["set-point"].found, rows["set-point"].left) == ("35 Hz", "42 Hz") and rows["set-point"].changed
+    assert not rows["ramp"].changed
+    assert "1 setting changed on 1 device, each read back." in report.summary
+    stored = event("set", "store in the drive: taken", stored=True, **_OF)
+    report = made(FOUND, held, stored, rung("Proven"))
+    assert not report.open_points and report.summary[-1] == "No open point is known."
+
+
+@pytest.mark.parametrize(
+    ("events", "words"),
+    [
+        ([rung("Clear")], "not proven"),
+        (
+            [rung("Proven"), event("procedure", "network: stopped", procedure="network", what="typed", trouble="t")],
+            "stopped",
+        ),
+        ([rung("Proven"), event("procedure", "n", procedure="network", what="typed", trouble="")], "not made to last"),
+        ([rung("Proven"), event("note", "key switch is still at LOCAL")], "key switch"),
+    ],
+)
+def test_open_points(events: list[Event], words: str) -> None:
+    report = made(*events, link=replace(LINK, sheet="feeder-controller", unit=-1))
+    assert [words in point.words for point in report.open_points] == [True]
+
+
+def test_a_procedure_that_was_made_to_last_is_no_open_point() -> None:
+    steps = [event("procedure", what, procedure="network", what=what, trouble="") for what in
+             ("as found", "typed", "to make it last")]  # fmt: skip
+    assert not made(rung("Proven"), *steps, link=replace(LINK, sheet="feeder-controller")).open_points
+
+
+def test_proof_is_the_last_right_answer_else_what_raised_the_rung() -> None:
+    right = event("answer", "asked", at_s=5, question_hex=b"*IDN?\n".hex(), answer_hex=b"a,b,c,d\n".hex(),
+                  verdict="right", last_ms=31.4)  # fmt: skip
+    proof = made(right, rung("Proven")).links[0].proof
+    assert proof is not None and (proof.when, proof.ms, proof.right) == ("t5", "31 ms", 1) and "*IDN?" in proof.asked
+    listed = made(rung("Proven", 7, asked="list events", said="39 rows", ms=2005.0)).links[0].proof
+    assert listed is not None and (listed.asked, listed.answered) == ("list events", "39 rows")
+    framed = event("answer", "x", question_hex="0b030019000155 67".replace(" ", ""), answer_hex="0b030200002045",
+                   verdict="right", last_ms=30.0)  # fmt: skip
+    modbus = made(framed, rung("Proven")).links[0].proof
+    assert (
+        modbus is not None
+        and modbus.asked.startswith("unit 11: read 1 from holding 25")
+        and modbus.answered == "unit 11: 0"
+    )
+    assert made(rung("Clear")).links[0].proof is None
+
+
+def test_tables_with_gaps_are_open_and_long_ones_are_cut() -> None:
+    long = Table("events", ("number", "what"), tuple((str(n), "x") for n in range(1, MOST_ROWS + 9) if n != 17))
+    report = made(rung("Proven"), tables=[(event("table"), long), (event("table"), replace(long, rows=long.rows[:2]))])
+    assert [part.more for part in report.tables] == [7, 0]
+    assert [p.words for p in report.open_points] == ["table events: 1 missing in the numbering: 17"], (
+        "the last pull counts"
+    )
+
+
+def test_a_link_without_a_trace_is_left_out_and_an_empty_book_says_so() -> None:
+    report = made()
+    assert not report.links and report.period == "nothing was recorded" and "0 links worked on" in report.summary[0]
+    assert texts(report)["settings.txt"] == "no links\n" and report.outline()[0] == (0, "Summary")
+
+
+def test_a_charts_lines_stay_in_the_box_and_a_gap_begins_a_new_one() -> None:
+    points = [(0, 1.0, 1.0), (10, 2.0, 3.0), (20, None, None), (30, 2.0, 2.0)]
+    shape = chart_shape(ChartPart("t", "V", "", points, low=0.5, high=900.0), 100, 50)
+    assert [len(line) for line in shape.lines] == [3, 1]
+    assert all(0 <= x <= 100 and 0 <= y <= 50 for line in shape.lines for x, y in line)
+    assert [label for _, label in shape.limits] == ["limit 0.5"], "a limit far away would flatten the line"
+    assert chart_shape(ChartPart("t", "V", "", [(0, None, None)]), 100, 50).lines == []
+    flat = chart_shape(ChartPart("t", "V", "", [(0, 6.0, 6.0), (5, 6.0, 6.0)]), 100, 50)
+    assert len(flat.ticks) >= 2 and {round(y) for line in flat.lines for _, y in line} == {25}
