@@ -45,7 +45,6 @@ WALK = (
     ("talk-screen.png", "Return wait:1.0 ctrl+d wait:0.8 text:1 Return wait:1.2"),
     ("wire.png", "ctrl+d wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
-    ("help.png", "F1 wait:0.6"),
     ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3 ctrl+y wait:0.8"),
 )
 SETTING = (

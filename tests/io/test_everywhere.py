@@ -141,3 +141,24 @@ async def test_a_sentence_that_a_device_says_by_itself_is_not_a_units_answer(not
         assert not odd.answered and "no readable text" in words(odd)
     (queried,) = await asked(nmea0183.sentence(b"YXQ,T1"), said)
     assert queried.answered, "a sentence answers a sentence"
+
+
+async def test_a_line_that_somebody_says_just_then_is_not_a_units_answer(notes: Notes) -> None:
+    """A talker, whose turn comes while unit B is asked; unit C answers whenever it is asked."""
+    told: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        told.append(data)
+        if data == b"C\r":
+            port.say(b"7.12 11.4 0.312 98.1\r\n")
+        elif data == b"B\r" and told.count(b"B\r") == 1:
+            port.say(b"hatching room 11.4 C\r\n")
+
+    ports = [PortFacts("/dev/made-up", "line", "made-up", "", "free")]
+    question = Question(b"{unit}\r", timeout_s=0.2)
+    tries = await ask_everywhere(
+        ports, LINE, question, lambda done: None, notes, lambda endpoint: MemoryTransport(device), ("B", "C")
+    )
+    assert [(one.unit, one.answered) for one in tries] == [("B", False), ("C", True)]
+    assert "hatching room 11.4 C   this came once" in words(tries[0])
+    assert "line C answered" in notes.events[-1].text

@@ -55,6 +55,13 @@ class Devices:
             self._tables[key] = table_of(sheet, self.unit_of(link), self._book.reader, link.id)
         return self._tables[key]
 
+    def unchecked(self, link: LinkRecord) -> list[str]:
+        """Settings that were changed and must last, and that nobody read again after a power cycle."""
+        return [
+            row.parameter.name for (of, _, _), table in self._tables.items() if of == link.id for row in table.rows
+            if row.left is not None and row.parameter.store and not row.state and row.verdict != "lasted"
+        ]  # fmt: skip
+
     def open_points(self) -> list[tuple[int, str]]:
         """(link, what is not settled on its device): not applied, not stored, not started anew."""
         return [(link, point) for (link, _, _), table in self._tables.items() for point in table.open_points]

@@ -97,6 +97,15 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             priority=True,
         ),
         Job(
+            "app.facts",
+            "What is known",
+            _facts,
+            key="f11",
+            help="Facts of this link, with source and proof; note one, search all links.",
+            priority=True,
+        ),
+        Job("app.closing", "Close the visit: what is still open, settled from there; then hand over", _close_visit),
+        Job(
             "app.light",
             "Light or dark",
             _light,
@@ -105,6 +114,18 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             priority=True,
         ),
     )
+
+
+async def _facts(at: FrameAt) -> None:
+    from ordolex.tui.visit import facts
+
+    await facts(at)
+
+
+async def _close_visit(at: FrameAt) -> None:
+    from ordolex.tui.visit import close_visit
+
+    await close_visit(at)
 
 
 def _turn_to(at: FrameAt, *, word: str) -> None:

@@ -7,12 +7,15 @@ SHA-256: FIPS 180-4. What is hashed of a row is fixed here, and described in doc
 from __future__ import annotations
 
 import hashlib
+import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 SEAL_BYTES, SEAL_ROWS, SEAL_S = 4 << 20, 20_000, 10.0
 """A segment ends when it has so many bytes or rows, or is so old."""
+_PIECE = 1 << 20
+"""Bytes that go through the hash at once."""
 BEFORE = ""
 """The hash of what was kept before there was a chain: none."""
 
@@ -29,24 +32,60 @@ class Segment:
     sha256: str
 
 
-class Hashed:
-    """A segment that is being made. Rows are added in the order of their ids."""
+_HEAD = struct.Struct(">3q2s8q")
+_WAYS = {"rx": b"rx", "tx": b"tx"}
 
-    def __init__(self, before: Segment) -> None:
+
+class Hash(Protocol):
+    def update(self, data: bytes, /) -> None: ...
+
+
+class Hashing:
+    """How pieces go through a hash: at once. Another may do it beside what goes on, in their order."""
+
+    def update(self, hashed: Hash, data: bytes) -> None:
+        hashed.update(data)
+
+    def settle(self) -> None:
+        """Waits until all of them went through."""
+
+
+class Hashed:
+    """A segment that is being made. Rows are added in the order of their ids. What is to be hashed collects, and goes
+    through the hash in few large pieces: that is quick, and lets other threads run."""
+
+    def __init__(self, before: Segment, hashing: Hashing | None = None) -> None:
         self.before = before
+        self._hashing = hashing or Hashing()
         self._chunks, self._events = hashlib.sha256(), hashlib.sha256()
+        self._parts: list[bytes] = []
+        self._held = 0
         self.chunk_to, self.event_to = before.chunk_to, before.event_to
         self.bytes = self.rows = 0
 
     def chunk(self, row: Sequence[Any]) -> None:
         """id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"""
-        data: bytes = row[11]
-        head = "\x1f".join([*map(str, row[:11]), str(len(data))])
-        self._chunks.update(head.encode() + b"\x1e")
-        self._chunks.update(data)
+        data = row[11]
+        try:
+            id_, visit, link, way, utc, mono, last, framing, parity, breaks, overruns, _ = row
+            head = _HEAD.pack(
+                id_, visit, link, _WAYS[way], utc, mono, last, framing, parity, breaks, overruns, len(data)
+            )
+        except (struct.error, KeyError, TypeError):  # a row that no recorder wrote
+            head, data = repr(row).encode("utf-8", "surrogatepass"), b""
+        self._parts += (head, data)
+        size = len(data)
         self.chunk_to = row[0]
-        self.bytes += len(data)
+        self.bytes += size
+        self._held += size + len(head)
         self.rows += 1
+        if self._held > _PIECE:
+            self._flush()
+
+    def _flush(self) -> None:
+        self._hashing.update(self._chunks, b"".join(self._parts))
+        self._parts.clear()
+        self._held = 0
 
     def event(self, row: Sequence[Any]) -> None:
         """id, visit, link, utc_us, mono_us, kind, text, detail"""
@@ -61,6 +100,8 @@ class Hashed:
         return self.bytes >= SEAL_BYTES or self.rows >= SEAL_ROWS
 
     def sealed(self, utc_us: int) -> Segment:
+        self._flush()
+        self._hashing.settle()
         whole = hashlib.sha256()
         whole.update(f"{self.before.sha256}\x1f{self.chunk_to}\x1f{self.event_to}\x1f{utc_us}\x1e".encode())
         whole.update(self._chunks.digest() + self._events.digest())

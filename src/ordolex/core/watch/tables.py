@@ -7,6 +7,7 @@ import io
 import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from ordolex.core.watch.messages import iso
 from ordolex.core.watch.samples import Sample
@@ -43,8 +44,26 @@ def _line(cells: Iterable[object]) -> str:
 def long_csv(columns: Sequence[Column]) -> Iterator[str]:
     """A row for each value."""
     yield _line(["time", "link", "item", "value", "unit", "quality"])
+    around = {
+        id(column): (_line([column.link, column.item]).rstrip("\r\n"), _line([column.unit]).rstrip("\r\n"))
+        for column in columns
+    }
     for sample, column in _in_time(columns):
-        yield _line([iso(sample.utc_us), column.link, column.item, sample.value, column.unit, sample.quality.word])
+        whose, unit = around[id(column)]
+        value = sample.value
+        said = value if isinstance(value, int | float) else "" if value is None else _line([value]).rstrip("\r\n")
+        yield f"{_iso(sample.utc_us)},{whose},{said},{unit},{sample.quality.word}\r\n"
+
+
+@lru_cache(64)
+def _second(utc_s: int) -> str:
+    return iso(utc_s * 1_000_000)[:-5]
+
+
+def _iso(utc_us: int) -> str:
+    """The same as `iso`, for many of one second."""
+    seconds, rest = divmod(utc_us, 1_000_000)
+    return f"{_second(seconds)}.{rest // 1000:03d}Z"
 
 
 def wide_csv(columns: Sequence[Column]) -> Iterator[str]:

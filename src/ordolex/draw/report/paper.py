@@ -98,8 +98,7 @@ class _Paper(FPDF):
         left = self.l_margin
         for lines, width in zip(cells, widths, strict=True):
             for number, line in enumerate(lines):
-                self.set_xy(left, top + number * _SMALL)
-                self.cell(width, _SMALL, line)
+                self.text(left + self.c_margin, top + number * _SMALL + 3.0, line)
             left += width
         self.set_xy(self.l_margin, top + height + 0.8)
         self.set_draw_color(213, 221, 221)

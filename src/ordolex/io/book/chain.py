@@ -4,18 +4,38 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ordolex.core.record.chain import BEFORE, Hashed, Segment
+from ordolex.core.record.chain import BEFORE, Hash, Hashed, Hashing, Segment
 from ordolex.io.book.rows import BookFile, damaged
 
 _CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 _EVENT = "id, visit, link, utc_us, mono_us, kind, text, detail"
 
 
-def begun(connection: sqlite3.Connection) -> Hashed:
+class HashingBeside(Hashing):
+    """In a thread of its own: a hash lets others run, and the recorder writes meanwhile."""
+
+    def __init__(self) -> None:
+        self._thread = ThreadPoolExecutor(1, "chain")
+        self._going: list[Future[None]] = []
+
+    def update(self, hashed: Hash, data: bytes) -> None:
+        self._going.append(self._thread.submit(hashed.update, data))
+
+    def settle(self) -> None:
+        going, self._going = self._going, []
+        for one in going:
+            one.result()
+
+    def close(self) -> None:
+        self._thread.shutdown()
+
+
+def begun(connection: sqlite3.Connection, hashing: Hashing | None = None) -> Hashed:
     """The segment that goes on: behind the last one, with the rows that came since. A book without any begins here."""
     row = connection.execute(
         "SELECT id, chunk_to, event_to, utc_us, sha256 FROM segment ORDER BY id DESC LIMIT 1"
@@ -25,7 +45,7 @@ def begun(connection: sqlite3.Connection) -> Hashed:
         chunk_to, event_to = connection.execute(newest).fetchone()
         row = (0, chunk_to, event_to, 0, BEFORE)
         connection.execute("INSERT INTO segment VALUES (?, ?, ?, ?, ?)", row)
-    hashed = Hashed(Segment(*row))
+    hashed = Hashed(Segment(*row), hashing)
     for chunk in connection.execute(f"SELECT {_CHUNK} FROM chunk WHERE id > ? ORDER BY id", (row[1],)):
         hashed.chunk(chunk)
     for event in connection.execute(f"SELECT {_EVENT} FROM event WHERE id > ? ORDER BY id", (row[2],)):
@@ -33,14 +53,14 @@ def begun(connection: sqlite3.Connection) -> Hashed:
     return hashed
 
 
-def seal(connection: sqlite3.Connection, hashed: Hashed, utc_us: int) -> Hashed:
+def seal(connection: sqlite3.Connection, hashed: Hashed, utc_us: int, hashing: Hashing | None = None) -> Hashed:
     """Ends the segment, in the transaction that is open; the next one."""
     segment = hashed.sealed(utc_us)
     connection.execute(
         "INSERT INTO segment VALUES (?, ?, ?, ?, ?)",
         (segment.id, segment.chunk_to, segment.event_to, segment.utc_us, segment.sha256),
     )
-    return Hashed(segment)
+    return Hashed(segment, hashing)
 
 
 def rows_left(connection: sqlite3.Connection, upto: int, utc_us: int, into: str) -> None:

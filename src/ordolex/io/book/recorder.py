@@ -87,6 +87,7 @@ class Recorder:
         self._stopping = False
         self._connection: sqlite3.Connection | None = None
         self._chain: Hashed | None = None
+        self._hashing = chain_of.HashingBeside()
         self._sealed_at = time.monotonic()
         self._retry_at = 0.0
         self._tell_works_again = works_again
@@ -165,6 +166,7 @@ class Recorder:
                 break
             self._wake.wait(COMMIT_S)
             self._wake.clear()
+        self._hashing.close()
         if self._connection is not None:
             self._connection.close()
 
@@ -253,7 +255,7 @@ class Recorder:
         if self.page_limit is not None:
             connection.execute(f"PRAGMA max_page_count = {self.page_limit}")
         connection.execute("BEGIN IMMEDIATE")
-        chain = self._chain or chain_of.begun(connection)
+        chain = self._chain or chain_of.begun(connection, self._hashing)
         self._chain = None  # until all of this is written: what is not is not in it
         connection.executemany(
             "INSERT INTO chunk (id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks,"
@@ -297,7 +299,7 @@ class Recorder:
 
     def _sealed(self, connection: sqlite3.Connection, chain: Hashed) -> Hashed:
         self._sealed_at = time.monotonic()
-        return chain_of.seal(connection, chain, utc_us())
+        return chain_of.seal(connection, chain, utc_us(), self._hashing)
 
     def _seal(self, connection: sqlite3.Connection) -> None:
         """Ends a segment that is old enough, or the last one."""

@@ -93,6 +93,7 @@ class _Tap:
 
 _ENDS_S = 1.0  # for an answer that has begun to come to its end
 _REST_S = 0.3  # for the rest of what somebody says by itself, of which only a beginning was taken for the answer
+_ONCE = "this came once, and not when the same was asked again: it may have been said by itself"
 _DISTURBED = 0.05  # of all bytes with line errors, such as a disturbed line at right settings may have
 
 
@@ -168,11 +169,20 @@ async def _one(
             if any(one.answered for one in out):
                 await asyncio.sleep(_REST_S)
                 out = [replace(one, against=tap.against) for one in out]
+            out = [await _again(runner, line, one) if one.unit else one for one in out]
         except Fault as fault:
             return [*(one for one in out if one.heard), Try(port, None, fault.what)]
         finally:
             await runner.release()
     return [one for one in out if one.heard] or [Try(port, out[-1].answer, "")]
+
+
+async def _again(runner: LinkRunner, line: LineSettings, done: Try) -> Try:
+    """A unit whose answer's shape nobody knows is asked once more: somebody may have spoken by himself just then."""
+    if not done.answered or done.answer is None or done.answer.verdict is not Verdict.UNJUDGED:
+        return done
+    again = await _asked(runner, line, done.answer.question)
+    return done if replace(done, answer=again).answered else replace(done, against=_ONCE)
 
 
 async def _asked(runner: LinkRunner, line: LineSettings, question: Question) -> Answer:
@@ -211,7 +221,7 @@ def words(done: Try) -> str:
         return "only our own bytes came back: a loopback, or a device that echoes"
     text = answer.data.decode("utf-8", "replace").strip()
     if done.against and not done.answered:
-        return done.against
+        return f"{text[:60]}   {done.against}" if done.against == _ONCE else done.against
     if done.by_itself:
         return f"{text}   a sentence that it says by itself, no answer; the settings fit"
     if not done.answered:

@@ -1,0 +1,74 @@
+"""What is still open at the end of a visit, link by link, and where each is settled."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.visible import visible_text
+from ordolex.io.book.secret_search import SHORTEST, files_of, search
+from ordolex.session.stands_at import still_open
+
+if TYPE_CHECKING:
+    from ordolex.session.session import Session
+
+
+@dataclass(frozen=True, slots=True)
+class ClosingPoint:
+    """link     None for the visit as a whole
+    desk, job  where it is settled; empty for what is only to be known, or settled by hand
+    loses      whether something would be lost or wrong by going away now
+    """
+
+    link: LinkRecord | None
+    words: str
+    desk: str = ""
+    job: str = ""
+    loses: bool = True
+
+
+def closing_points(session: Session) -> list[ClosingPoint]:
+    """What would be lost first, then what is only to be known."""
+    points = [*_of_links(session), *_of_the_visit(session)]
+    return sorted(points, key=lambda point: not point.loses)
+
+
+def _of_links(session: Session) -> Iterator[ClosingPoint]:
+    for link, words in session.open_points():
+        job = "set.apply" if words.startswith("not applied") else "set.last"
+        yield ClosingPoint(link, words, "Set", job)
+    for link in session.links:
+        prompt = still_open(session, link)
+        if prompt:
+            yield ClosingPoint(link, f"it stands at {prompt}", "Talk", "talk.open_or_release")
+        unchecked = session.devices.unchecked(link)
+        if unchecked:
+            words = f"stored, not checked after a power cycle: {', '.join(unchecked)}"
+            yield ClosingPoint(link, words, "Set", "set.verify", loses=False)
+        sheet = session.devices.sheet_of(link)
+        if session.is_open(link) and sheet is not None and sheet.ready is not None and sheet.ready.power_down:
+            words = f"power down in this order: {'; '.join(sheet.ready.power_down)}"
+            yield ClosingPoint(link, visible_text(words), loses=False)
+
+
+def _of_the_visit(session: Session) -> Iterator[ClosingPoint]:
+    for what in session.to_restore:
+        yield ClosingPoint(None, f"to put back: {visible_text(what)}", job=what)
+    if "relays" in session.__dict__:
+        for name in session.relays.running:
+            yield ClosingPoint(None, f"the relay {visible_text(name)} runs", "Relay", "")
+    if session.watches.watch is not None:
+        name = visible_text(session.watches.watch.round.name)
+        yield ClosingPoint(None, f"the round {name} runs; it is stopped when you leave", "Watch", "", loses=False)
+
+
+def secret_places(session: Session) -> list[str]:
+    """Files of the book in which something that was typed hidden stands; for a thread, it reads all of them. Raises a
+    Fault."""
+    out = []
+    for secret in session.known_secrets():
+        if len(secret) >= SHORTEST:
+            out += [f"{place.file.name}, byte {place.at}" for place in search(files_of(session.book.path), secret)]
+    return out

@@ -1,0 +1,139 @@
+"""The end of a visit in the real program: what is known, what is still open and settled from there, the handover."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+import time
+from pathlib import Path
+
+from ordolex.core.port.bench_notice import BenchNotice
+from tests.conftest import program
+from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.test_consoles_terminal import logged_in, opened
+
+pytestmark = IN_TMUX
+
+
+def open_too(terminal: Terminal, name: str) -> None:
+    """Another device's port, in the program that runs."""
+    terminal.press("F2")
+    terminal.see("Choose a port")
+    for key in ["Down"] * 30 + ["Up"] * 60:
+        if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
+            break
+        terminal.press(key)
+        time.sleep(0.3)
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("Enter")
+    terminal.see(f"{name} is open at")
+
+
+def command(terminal: Terminal, words: str, then: str) -> str:
+    """By the list of all commands."""
+    terminal.gone("Esc goes")
+    terminal.press("C-p")
+    terminal.see("Search for commands|search")
+    terminal.type(words)
+    terminal.see(rf"{words}.*\n")
+    time.sleep(1.0)  # the list is searched a moment after the last letter, and says nothing of when it is done
+    terminal.press("Enter")
+    return terminal.see(then)
+
+
+def test_a_visit_is_closed_with_three_things_left_open_settled_from_there_and_handed_over(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    logged_in(terminal, book)  # the feeder's menu stands open
+    open_too(terminal, "Pump house bus")
+    terminal.press("F6")
+    terminal.see("not read yet")
+    terminal.press("r")
+    terminal.see("read.*, as found", 30)
+    terminal.press("Enter")
+    terminal.see("may be")
+    terminal.type("44")
+    terminal.press("Enter")
+    terminal.see("not applied")
+    terminal.press("a")
+    terminal.see("in this order")
+    terminal.press("Enter")
+    terminal.see("held, not stored", 30)
+    open_too(terminal, "Water temperature string")
+
+    screen = command(terminal, "Close the visit", "to settle before you go")
+    assert re.search(r"3 to settle before you go", screen), screen
+    assert re.search(r"▸ Pump house bus: not stored: set-point", screen)
+    assert re.search(r"▸ Feeder controller: it stands at choice:", screen) and "▸ to put back:" in screen
+    terminal.type("not stored")
+    terminal.press("Enter")
+    terminal.see("Make it last")
+    terminal.press("Enter")
+    terminal.see("stored in the device", 30)
+
+    command(terminal, "Close the visit", "2 to settle before you go")
+    terminal.type("it stands at")
+    terminal.press("Enter")
+    terminal.see("The device stands at choice")
+    terminal.press("Down", "Down")
+    terminal.see("Leave without saving")
+    terminal.press("Enter")
+    terminal.see("released", 30)
+
+    command(terminal, "Close the visit", "1 to settle before you go")
+    terminal.type("to put back")
+    terminal.press("Enter")
+    terminal.see("It is put back")
+    terminal.press("Enter")
+    terminal.see("Nothing would be lost by going now")
+    terminal.press("End", "Enter")
+    terminal.see("What is handed over")
+    terminal.press("Enter")
+    terminal.see("Who hands it over")
+    terminal.type("N. Made-up")
+    terminal.press("Enter")
+    terminal.see("A remark for the first page")
+    terminal.press("Enter")
+    terminal.see("The report's outline")
+    terminal.press("Enter")
+    terminal.see("Write it into")
+    terminal.press("Enter")
+    terminal.see("handed over: [0-9]+ files", 60)
+    folder = tmp_path / "b-handover"
+    page = (folder / "report.html").read_text()
+    assert "44 Hz" in page and "N. Made-up" in page and "not stored" not in page
+    done = subprocess.run(program("verify", str(folder), "--json"), capture_output=True, text=True, timeout=60)
+    assert json.loads(done.stdout)["good"]
+
+
+def test_facts_are_noted_and_searched_from_any_desk(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Raceway 2 oxygen")
+    terminal.press("F3")
+    terminal.see("Wire")
+    terminal.press("F11")
+    terminal.see("Raceway 2 oxygen: what is known")
+    terminal.see(r"line settings +19200 8N1")
+    terminal.type("Note a fact")
+    terminal.press("Enter")
+    terminal.see("A fact of what")
+    terminal.type("firm")
+    terminal.press("Enter")
+    terminal.see("what it is")
+    terminal.type("1.14")
+    terminal.press("Enter")
+    terminal.see("From where is that known")
+    terminal.type("plate on the lid")
+    terminal.press("Enter")
+    terminal.see(r"firmware +1.14 +\(plate on the lid", 30)
+    terminal.type("Search")
+    terminal.press("Enter")
+    terminal.see("Facts in which these words stand")
+    terminal.type("plate")
+    terminal.press("Enter")
+    terminal.see(r"1 facts?")
+    terminal.see(r"Raceway 2 oxygen +firmware +1.14")
