@@ -678,7 +678,7 @@ async def test_what_is_typed_takes_the_place_of_what_a_box_proposes(
 PREFILLED = [
     ("f4", [("a", "down", "enter"), ("a", "down", "down", "enter"), ("a", "down", "down", "down", "enter")]),
     ("f5", [("ctrl+g",)]),
-    ("f8", [("x", "enter"), ("v",)]),
+    ("f8", [("x", "enter")]),
 ]
 """Desk, and the keys that open each of its boxes with something in it."""
 
