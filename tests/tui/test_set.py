@@ -238,3 +238,26 @@ async def test_ratio_measurement_and_checks_are_told(tmp_path: Path, monkeypatch
             await prompt(site, "1")
             shown = await picture(site)
         assert "short cable" in shown and "long cable" in shown and "since the one before" in shown
+
+
+async def test_a_broadcast_is_offered_with_a_warning_sent_once_and_never_called_set(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_drive(tmp_path, monkeypatch) as (site, drive):
+        await read(site)
+        await more(site, "broadcast")
+        await prompt(site, "17")
+        await site.until(lambda: "To all units at once" in str(site.app.screen.query_one(".title").render()))
+        before = len(drive.writes)
+        await site.pilot.press("enter")  # the first choice sends nothing
+        await site.until(lambda: "nothing was sent" in site.said())
+        assert len(drive.writes) == before
+        await more(site, "broadcast")
+        await prompt(site, "17")
+        await site.pick("send")
+        await site.until(lambda: "sent to all units; nobody answers" in site.said())
+        assert [data[0] for data in drive.writes[before:]] == [0], "one frame, to unit 0"
+        assert [device.unit.holding[0] for _, device in drive.bus._units] == [170, 170]
+        assert "17 Hz" not in row(site, "set-point"), "nothing was read back"
+        await site.pilot.press("r")
+        await site.until(lambda: "17 Hz" in row(site, "set-point"))

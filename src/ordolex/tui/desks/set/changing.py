@@ -7,6 +7,7 @@ from ordolex.core.device.settings_table import SettingRow, SettingsTable
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.io.device.base import Device
+from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.system.clock import mono_s
 from ordolex.io.work.rate import change_rate
 from ordolex.session.device import set_values
@@ -102,6 +103,41 @@ async def apply(at: SetAt) -> None:
     answer = await at.ask(Pick("PC → device, in this order", choices, "\n".join(rows)))
     if answer == "apply" and await opened(at, [parameter for parameter, _ in pending]):
         await _apply(at, table, device)
+
+
+async def broadcast(at: SetAt) -> None:
+    """One value to every unit of the line at once: offered with a warning, for nobody answers."""
+    row, table = at.row, at.table
+    if row is None or row.parameter.modbus is None or not row.parameter.can_be_written:
+        at.say("Choose a register that can be written; it is written to all units then", "unsure")
+        return
+    parameter = row.parameter
+    typed = await _wanted_text(at, row)
+    if typed is None or not typed.strip():
+        return
+    everybody = ModbusUnit(at.runner, table.sheet.family.framing, 0, table.sheet.bus)
+    try:
+        value = read_setting(parameter, typed)
+        sends = hex_pairs(everybody.preview(parameter, value))
+    except ValueError as error:
+        at.say(str(error), "bad")
+        return
+    text = (
+        f"{parameter.name} {row.text(value)} {parameter.unit}   sends {sends}\n"
+        "Nobody answers, and nothing is read back; a unit of another kind takes it too, as whatever lies there."
+    )
+    choices = [("stay", "Send nothing"), ("send", "Send it to every unit of the line")]
+    if await at.ask(Pick("To all units at once", choices, _lines(text))) != "send":
+        at.say("nothing was sent", "plain")
+        return
+    said = await at.do(Sending("to all units"), everybody.write_to_all(parameter, value))
+    if said is not None:
+        at.session.note(f"{parameter.name} {row.text(value)} {parameter.unit} {said}".replace("  ", " "), at.link)
+        at.tell(visible_text(f"{parameter.name}: {said}; r reads each unit"), good=False)
+
+
+def _lines(text: str) -> str:
+    return "\n".join(visible_text(line) for line in text.split("\n"))
 
 
 def _plan_row(table: SettingsTable, device: Device, parameter: Parameter, value: Setting) -> str:

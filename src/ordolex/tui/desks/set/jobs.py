@@ -127,6 +127,12 @@ JOBS = (
         needs=registers.an_open_unit,
     ),
     Job(
+        "set.broadcast",
+        "Write the chosen value to every unit of the line at once (broadcast)",
+        changing.broadcast,
+        needs=an_open_table,
+    ),
+    Job(
         "set.panel",
         "Front panel: what it would show now, computed from the ratios, beside what you see there",
         metering.panel,
