@@ -15,6 +15,9 @@ if TYPE_CHECKING:
     from ordolex.session.session import Session
 
 
+_ADDRESS = "network address"
+
+
 @dataclass(frozen=True, slots=True)
 class ClosingPoint:
     """link     None for the visit as a whole
@@ -55,7 +58,10 @@ def _of_links(session: Session) -> Iterator[ClosingPoint]:
 
 def _of_the_visit(session: Session) -> Iterator[ClosingPoint]:
     for what in session.to_restore:
-        yield ClosingPoint(None, f"to put back: {visible_text(what)}", job=what)
+        if what.startswith(_ADDRESS):  # taken back by its own job, which looks whether it is gone
+            yield ClosingPoint(None, f"to take back, {visible_text(what)}", "Relay", "relay.undo")
+        else:
+            yield ClosingPoint(None, f"to put back: {visible_text(what)}", job=what)
     if "relays" in session.__dict__:
         for name in session.relays.running:
             yield ClosingPoint(None, f"the relay {visible_text(name)} runs", "Relay", "")
