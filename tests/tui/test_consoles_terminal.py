@@ -193,6 +193,7 @@ def test_all_lists_are_pulled_with_the_gap_and_the_odd_row_named(
     terminal.see("Which list")
     terminal.press("End", "Enter")
     terminal.see("channels: 16 rows", 60)
+    terminal.see("● Proven")  # lists of the expected rows, up to their ends, are the proof
     terminal.press("F8")
     terminal.see("Record")
     terminal.press("b")

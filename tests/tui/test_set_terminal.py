@@ -273,6 +273,16 @@ def test_the_meter_is_read_through_its_change_of_rate(
         terminal.see(shown)
 
 
+def test_a_field_of_what_a_talker_says_is_a_named_value(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    opened(terminal, tmp_path / "b.ordolex", "Water temperature string")
+    terminal.press("F6")
+    terminal.see("not read yet")
+    terminal.press("r")
+    terminal.see(r"surface +\d+\.\d+ C +\d+\.\d+ C", 30)
+
+
 def test_the_modem_is_dialled_spoken_through_and_hung_up(
     terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
 ) -> None:
