@@ -7,9 +7,10 @@ import re
 import sqlite3
 import tempfile
 import zipfile
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from itertools import chain
 from pathlib import Path
 
 from ordolex.core.record.export import export, utc_text
@@ -22,6 +23,7 @@ from ordolex.io.book.manifest import NAME, manifest
 from ordolex.io.book.reader import BookReader, Span
 from ordolex.io.book.rows import damaged
 from ordolex.io.book.secret_search import SHORTEST, search
+from ordolex.io.book.values import Item
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
@@ -205,21 +207,37 @@ class _Writing:
                 self._put(f"{stem}.odd.txt", odd.encode())
 
     def _values(self) -> None:
+        """A file for each round, one item behind the other: a day of many items is more than is held at once."""
         values = self._reader.values
-        by_round: dict[str, list[Column]] = {}
         first, last = self._choice.span
-        for item in values.items():
-            ends = values.ends(item.id)
-            if ends is not None:
-                span = (max(first or 0, ends[0]), min(last or ends[1] + 1000, ends[1] + 1000))
-                samples = list(values.between(item.id, *span))
-                by_round.setdefault(item.round, []).append(
-                    Column(item.name, self._names.get(item.link, ""), item.unit, samples)
-                )
-        for number, (name, columns) in enumerate(by_round.items(), 1):
-            if any(column.samples for column in columns):
-                text = "".join(long_csv(columns))
-                self._put(f"values/{number}-{safe_name(name)}.csv", text.encode())
+        rounds = list(dict.fromkeys(item.round for item in values.items()))
+        for number, name in enumerate(rounds, 1):
+            self._doing(f"values of {name}")
+            pieces = self._rows_of([item for item in values.items() if item.round == name], first, last)
+            head = next(pieces)
+            begun = next(pieces, None)
+            if begun is not None:
+                self._write(f"values/{number}-{safe_name(name)}.csv", chain((head, begun), pieces))
+
+    def _rows_of(self, items: Sequence[Item], first: int | None, last: int | None) -> Iterator[str]:
+        """The head, then each item's rows."""
+        yield next(iter(long_csv([])))
+        for item in items:
+            ends = self._reader.values.ends(item.id)
+            if ends is None:
+                continue
+            span = (max(first or 0, ends[0]), min(last or ends[1] + 1000, ends[1] + 1000))
+            samples = list(self._reader.values.between(item.id, *span))
+            rows = long_csv([Column(item.name, self._names.get(item.link, ""), item.unit, samples)])
+            next(rows)
+            yield from rows
+
+    def _write(self, name: str, pieces: Iterable[str]) -> None:
+        path = self._folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("w", encoding="utf-8", newline="") as file:
+            file.writelines(pieces)
+        self._files.append(name)
 
     def _book(self) -> None:
         """As it is now, in one file."""
