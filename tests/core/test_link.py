@@ -406,3 +406,12 @@ def test_a_rate_says_no_more_than_its_bytes_allow() -> None:
     assert RateRow(300, bytes=600, errors=1).margin == "none" and not RateRow(300, bytes=600, errors=1).clean
     refused = RateRow(600, trouble="the device refused: ERROR")
     assert not refused.clean and refused.margin == "" and fastest_clean([refused]) is None
+
+
+def test_half_an_answer_of_unknown_shape_is_not_taken_for_all_of_it() -> None:
+    for unhurried, ends_s in ((False, 0.25), (True, 0.4)):
+        exchange = Exchange(Question(b"A\r", timeout_s=0.4, unhurried=unhurried), 0.0, 0.001)
+        exchange.receive(b"7.12 11.4 0.3", None, 0.1)
+        assert exchange.next_deadline() == pytest.approx(ends_s, abs=0.01), "a silence without a line end"
+    exchange.receive(b"12 98.1\r\n", None, 0.3)
+    assert exchange.next_deadline() == pytest.approx(0.33, abs=0.01)

@@ -126,6 +126,8 @@ class Exchange:
             return max(self._first_deadline, self._last_s + self._quiet_s)
         if not self._parts.strip(b"\r\n"):  # the rest of the answer before, that came late: the answer is still to come
             return max(self._first_deadline, self._last_s + self._quiet_s)
+        if self.question.unhurried and not self._ends_with_line():
+            return max(self._first_deadline, self._last_s + self._quiet_s)
         return self._last_s + (self._after_line_end_s if self._ends_with_line() else self._quiet_s)
 
     def tick(self, now_s: float) -> Answer | None:

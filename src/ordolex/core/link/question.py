@@ -98,6 +98,8 @@ class Question:
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
     codec      finds and judges the answer of a framed question; the rest above does not count then
     harmless   a sheet or a protocol says that it changes nothing, so that it may be asked again without being told
+    unhurried  its answer's shape is not known, so that half of it would be taken for all: a silence without a line end
+               ends it only once the time-out has passed too
     secret     what is sent is neither shown nor kept, nor is its echo
     owes       an answer must come, whatever its shape, so that a late one is not to be taken for the next question's
     """
@@ -112,6 +114,7 @@ class Question:
     owes: bool = False
     harmless: bool = False
     secret: bool = False
+    unhurried: bool = False
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:

@@ -101,7 +101,7 @@ class TextCaller:
         device = TextDevice(self.runner, Bus())
         device.waits_for_late = last
         try:
-            said, ms = await device.said(data, self.timeout_s)
+            said, ms = await device.said(data, self.timeout_s, unhurried=True)
         except Trouble as trouble:
             return Called(unit) if trouble.outcome is Outcome.SILENT else Called(unit, trouble.words)
         return Called(unit, said.strip(), ms, right=True)

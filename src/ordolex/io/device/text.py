@@ -34,19 +34,21 @@ class TextDevice:
         self.waits_for_late = True
         """Whether an answer is waited for beyond the time-out."""
 
-    async def said(self, data: bytes, timeout_s: float) -> tuple[str, float | None]:
+    async def said(self, data: bytes, timeout_s: float, *, unhurried: bool = False) -> tuple[str, float | None]:
         """What was answered to a question that changes nothing, and in how many ms. Raises Trouble, or PortLost."""
         data = self._with_check(data)
-        answer = await self._ask(data, reads=True, timeout_s=timeout_s)
+        answer = await self._ask(data, reads=True, timeout_s=timeout_s, unhurried=unhurried)
         return self._text(data, answer), None if answer.last_s is None else answer.last_s * 1000
 
     def _with_check(self, data: bytes) -> bytes:
         return with_check(self._check.plan(), data) if self._check is not None and self._check.sent else data
 
-    async def _ask(self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0) -> Answer:
+    async def _ask(
+        self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0, unhurried: bool = False
+    ) -> Answer:
         codec = AtCodec(data) if self._at else None
         wait_s = timeout_s or max(1.0, self._bus.timeout_s)
-        question = Question(data, timeout_s=wait_s, codec=codec, owes=True, harmless=reads)
+        question = Question(data, timeout_s=wait_s, codec=codec, owes=True, harmless=reads, unhurried=unhurried)
         answer = await self._runner.ask(question)
         if answer.ended is Ended.NOTHING and self.waits_for_late:
             answer = await self._runner.late_answer(question) or answer

@@ -160,7 +160,11 @@ async def _one(
         try:
             await runner.open()
             for unit in units or ("",):
-                asked = replace(question, data=with_unit(question.data, unit), owes=True) if units else question
+                asked = (
+                    replace(question, data=with_unit(question.data, unit), owes=True, unhurried=True)
+                    if units
+                    else question
+                )
                 answer = await _asked(runner, line, asked)
                 if answer.ended is Ended.DOUBTFUL:  # behind a silent unit: once that one's answer cannot come any more
                     await asyncio.sleep(runner.must_wait_s(asked))
