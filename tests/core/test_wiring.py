@@ -1,6 +1,7 @@
 """Chains worked out by hand, pin by pin, and the solver against brute force."""
 
 import itertools
+from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
@@ -32,6 +33,9 @@ USB232, USB485, USB33, USB5 = (
 )  # fmt: skip
 TO485, TO422 = "converter RS-232 to RS-485", "converter RS-232 to RS-422"
 SHIFT33, SHIFT5 = "level shifter RS-232 to logic 3.3 V", "level shifter RS-232 to logic 5 V"
+LIGHT, LIGHT485, STRANDS = (
+    "converter RS-232 to fibre", "converter RS-485 to fibre", "fibre lead, two strands, crossed",
+)  # fmt: skip
 MODBUS = "8P8C plug to three loose wires, bus"
 LEADS, WIRES5, DIN = "jumper leads, crossed", "five wires, crossed pairs", "mini-DIN-8 cable to DE-9 socket"
 
@@ -57,6 +61,8 @@ SOLVED = [
     ("dte-db25", "dce-de9", N, [PTO25S], [PTO25S]),
     ("dte-db25", "dce-db25", DTR, [NULL25], []),
     ("dte-8p8c", "dce-8p8c", RTS, [PATCH, ROLLED], [PATCH]),
+    ("dte-de9", "dte-de9", N, [STRANDS, LIGHT, LIGHT, STRAIGHT], [LIGHT, STRANDS, LIGHT]),
+    ("dte-de9", "rs485-block3", N, [LIGHT, LIGHT485, STRANDS, WIRES3], [LIGHT, STRANDS, LIGHT485, WIRES3]),
     ("dte-de9", "dce-8p8c", RTS, [MOD, PATCH, NULL], [MOD, PATCH]),
     ("dte-de9", "dte-8p8c", RTS, [MOD, PATCH, NULL], [NULL, MOD, PATCH]),
     ("dte-de9", "dte-block3", N, [LOOSE], [LOOSE]),  # 3 → 2 is RXD, 1 → 2 of the plug is RXD: the wires cross
@@ -180,6 +186,18 @@ def test_damage_comes_first() -> None:
     finding = check(ENDS["dte-de9"], ENDS["logic33"], [logic_cable])
     assert finding.problems[0].weight is Weight.DAMAGE and "up to 15 V will damage it" in finding.problems[0].text
     assert all(signal.ok for signal in finding.signals), "every wire is right, and it would still be destroyed"
+
+
+def test_over_fibre_the_grounds_are_parted_and_a_lead_that_does_not_cross_carries_nothing() -> None:
+    dte, lead = ENDS["dte-de9"], CATALOGUE[STRANDS]
+    converters = CATALOGUE[LIGHT], CATALOGUE[LIGHT].turned()
+    right = check(dte, dte, [converters[0], lead, converters[1]])
+    assert right.works and any("parts the two grounds" in problem.text for problem in right.problems)
+    wrong = check(dte, dte, [converters[0], replace(lead, wires=wires("1-1 2-2")), converters[1]])
+    assert not wrong.works and any("two outputs are joined" in problem.text for problem in wrong.problems)
+    loose = replace(CATALOGUE[STRAIGHT], wires=wires("2-2 3-3"))  # between the PC and the converter, on copper
+    copper = check(dte, dte, laid(dte, dte, [loose, CATALOGUE[LIGHT], lead, CATALOGUE[LIGHT]])[0])
+    assert [problem.text for problem in copper.problems if problem.text == "the grounds do not meet"]
 
 
 def test_swapped_lines_of_a_pair_are_named() -> None:

@@ -76,7 +76,7 @@ def check(near: End, far: End, chain: Sequence[Part], flow: Flow = Flow.NONE) ->
         signals += [nets.handshake(what, 0), nets.handshake(what, 1)]
     problems = [
         *nets.level_problems(), *nets.joined_outputs(), *nets.grounded_outputs(), *nets.shorted_pairs(),
-        *_missing(signals, nets),
+        *_missing(signals, nets), *nets.parted_by_light(),
     ]  # fmt: skip
     return Finding(tuple(chain), tuple(signals), tuple(sorted(problems, key=lambda p: p.weight)))
 
@@ -275,7 +275,9 @@ class _Nets:
         if near.ground is None or far.ground is None:
             return Signal("ground", near.ground or "none", far.ground or "none", False, ("-",) * (last + 1))
         seen = [self._net(_Place(0, near.ground))]
+        by_light = self._grounds_of_converters()
         for net in seen:
+            seen += [other for other in by_light if net in by_light and other not in seen]
             for at, part in enumerate(self._chain):
                 if part.inside is None or part.inside[0].ground is None or part.inside[1].ground is None:
                     continue
@@ -284,6 +286,22 @@ class _Nets:
                 seen += [other for this, other in ((a, b), (b, a)) if this == net and other not in seen]
         ok = self._net(_Place(last, far.ground)) in seen
         return Signal("ground", near.ground, far.ground, ok, self._path((net,) for net in seen))
+
+    def _grounds_of_converters(self) -> list[_Place]:
+        """The grounds of what stands on both sides of a fibre: they need not meet for the data to pass."""
+        return [
+            self._net(_Place(at + side, this.ground))
+            for at, part in enumerate(self._chain)
+            if part.inside is not None
+            for side, (this, other) in enumerate((part.inside, part.inside[::-1]))
+            if other.level is Level.LIGHT and this.ground is not None
+        ]
+
+    def parted_by_light(self) -> list[Problem]:
+        if len(self._grounds_of_converters()) < 2:
+            return []
+        words = "the fibre parts the two grounds: no loop, no surge across; each converter needs power on its own side"
+        return [Problem(Weight.NOTE, words)]
 
     def bus_without_ground(self) -> bool:
         """Whether the only grounds that do not meet are those of an RS-485 pair, which may do without."""

@@ -29,6 +29,7 @@ class Level(StrEnum):
     RS485 = "RS-485"
     RS422 = "RS-422"
     USB = "USB"
+    LIGHT = "light"
 
 
 class Way(StrEnum):
@@ -50,6 +51,7 @@ PINS: Mapping[str, tuple[str, ...]] = {
     "5-way block": ("1", "2", "3", "4", "5"),
     "logic header": ("1", "2", "3", "4"),
     "USB-A": ("1", "2", "3", "4"),
+    "fibre pair": ("1", "2"),
 }
 """Every connector and its pins."""
 
@@ -174,6 +176,8 @@ def _ends() -> dict[str, End]:
         _bus("rs485-block3", Face("3-way block", socket), "1", "2", "3"),
         _bus("rs485-8p8c", Face("8P8C", socket), "4", "5", "8"),
         End("rs422-block5", Face("5-way block", socket), Level.RS422, rs422, ("1", "2"), ("3", "4"), "5", {}, {}),
+        End("fibre", Face("fibre pair", socket), Level.LIGHT, {"1": Pin("TX", Way.OUT), "2": Pin("RX", Way.IN)},
+            ("1",), ("2",), None, {}, {}),
     ]  # fmt: skip
     return {end.name: end for end in ends}
 

@@ -128,6 +128,10 @@ def _catalogue() -> dict[str, Part]:
         _active("USB adapter, logic 5 V", host, ENDS["logic5"], 9, usb, pins),
         _active("converter RS-232 to RS-485", dce, ENDS["rs485-block3"], 25, de9s),
         _active("converter RS-232 to RS-422", dce, ENDS["rs422-block5"], 25, de9s),
+        _active("converter RS-232 to fibre", dce, ENDS["fibre"], 60, de9s),
+        _active("converter RS-485 to fibre", ENDS["rs485-block3"], ENDS["fibre"], 60),
+        Part("fibre lead, two strands, crossed", (Face("fibre pair", plug), Face("fibre pair", plug)), wires("1-2 2-1"),
+             cost=10),
         _active("level shifter RS-232 to logic 3.3 V", dce, ENDS["logic33"], 8, de9s, pins),
         _active("level shifter RS-232 to logic 5 V", dce, ENDS["logic5"], 8, de9s, pins),
     ]  # fmt: skip

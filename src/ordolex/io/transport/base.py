@@ -86,30 +86,37 @@ class Pacer:
     """Says for how long to let small arrivals collect. Wake-ups cost, not bytes: a port that is read a thousand times a
     second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything, but where the bytes
     are passed on. There (`prompt`) only a stream waits so long, a trickle
-    1 ms, and what follows something that went out not at all: questions and answers take turns."""
+    1 ms, and what follows something that went out not at all: questions and answers take turns. Where fast streams go
+    both ways at once nobody waits for an answer, and more may collect."""
 
-    _STREAM_S, _PROMPT_S = 0.004, 0.001
+    _STREAM_S, _PROMPT_S, _BOTH_WAYS_S = 0.004, 0.001, 0.01
     _SMALL = 2048  # a terminal gives at most 4,095 bytes at a time: such a piece is no small one
     _BUSY_S = 0.003
-    _LOOKED_BACK_S, _STREAM_BYTES = 0.05, 800
+    _LOOKED_BACK_S, _STREAM_BYTES, _FAST_BYTES = 0.05, 800, 2000
 
     def __init__(self, *, prompt: bool = False) -> None:
         self._prompt = prompt
         self._last_s = 0.0
-        self._lately = 0.0
-        self._wrote = False
+        self._lately = self._out_lately = 0.0
+        self._went_out = 0
 
-    def wrote(self) -> None:
-        """Something went out."""
-        self._wrote = True
+    def wrote(self, count: int) -> None:
+        """So many bytes went out."""
+        self._went_out += count
 
     def pause_s(self, count: int, now_s: float) -> float:
         """0 for none."""
         gap, self._last_s = now_s - self._last_s, now_s
-        self._lately = self._lately * max(0.0, 1 - gap / self._LOOKED_BACK_S) + count
-        answered, self._wrote = self._wrote, False
-        if count >= self._SMALL or gap >= self._BUSY_S:
+        kept = max(0.0, 1 - gap / self._LOOKED_BACK_S)
+        went_out, self._went_out = self._went_out, 0
+        self._lately = self._lately * kept + count
+        self._out_lately = self._out_lately * kept + went_out
+        if count >= self._SMALL:
+            return 0.0
+        if self._prompt and min(self._lately, self._out_lately) >= self._FAST_BYTES:
+            return self._BOTH_WAYS_S
+        if gap >= self._BUSY_S:
             return 0.0
         if self._prompt and self._lately < self._STREAM_BYTES:
-            return 0.0 if answered else self._PROMPT_S
+            return 0.0 if went_out else self._PROMPT_S
         return self._STREAM_S

@@ -189,7 +189,7 @@ class SerialTransport:
 
     async def write(self, data: bytes) -> None:
         view = memoryview(data)
-        self._pacer.wrote()
+        self._pacer.wrote(len(data))
         while view:
             port = self._need_port()
             try:

@@ -283,7 +283,7 @@ class VirtualTransport:
 
     async def write(self, data: bytes) -> None:
         view = memoryview(data)
-        self._pacer.wrote()
+        self._pacer.wrote(len(data))
         while view:
             if self._master < 0:
                 raise PortLost(f"{self.endpoint.text} is not open", "open it first")
@@ -301,7 +301,7 @@ class VirtualTransport:
     def take_now(self, data: bytes) -> int:
         if self._master < 0 or self._writable is not None:
             return 0
-        self._pacer.wrote()
+        self._pacer.wrote(len(data))
         try:
             count = os.write(self._master, data)
         except OSError:  # it blocks, or is gone: who waits for it is told

@@ -104,7 +104,7 @@ class Wire(asyncio.Protocol):
         """Does not wait; what the peer does not take waits in memory."""
         if data and self.is_open:
             assert self.carrier is not None
-            self._pacer.wrote()
+            self._pacer.wrote(len(data))
             self.carrier.write(data)
 
     def take_now(self, data: bytes) -> int:
