@@ -9,11 +9,13 @@ import pytest
 from ordolex.core.net.addresses import (
     AddressError,
     OwnAddress,
+    Target,
     fits,
     free_neighbours,
     read_address,
     read_mask,
     read_network,
+    read_target,
 )
 from ordolex.core.net.boot_text import addresses_named
 from ordolex.core.net.own_change import beside
@@ -33,6 +35,20 @@ def own(*texts: str) -> list[OwnAddress]:
 def test_an_address_that_is_none_says_why(text: str, why: str) -> None:
     with pytest.raises(AddressError, match=why):
         read_address(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "host", "prefix", "port"),
+    [
+        ("192.168.1.20", "192.168.1.20", None, None), (" 10.4.0.9/16 ", "10.4.0.9", 16, None),
+        ("10.4.0.9/255.255.255.128:4001", "10.4.0.9", 25, 4001), ("intake.example:23", "intake.example", None, 23),
+    ],
+)  # fmt: skip
+def test_a_device_is_typed_with_what_is_known_of_it(text: str, host: str, prefix: int | None, port: int | None) -> None:
+    assert read_target(text) == Target(host, prefix, port)
+    for spoilt in (f"{host}/255.0.255.0", f"{host}:0", f"{host}:65536", f"{host}:x", "10.4.0", "/24", ""):
+        with pytest.raises(AddressError):
+            read_target(spoilt)
 
 
 def test_masks_are_read_in_both_forms_and_holes_in_them_are_refused() -> None:

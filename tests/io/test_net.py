@@ -73,6 +73,18 @@ async def test_a_survey_says_what_is_proven_and_sends_no_more_than_it_said(box: 
     assert progress.done == 14 and progress.tries >= 14 * len(PORTS)
 
 
+async def test_a_box_that_names_itself_after_it_was_found_is_told_again_at_once(box: dict[int, Listener]) -> None:
+    told: list[Host] = []
+    address = f"{own_network()}.9"
+
+    def announced() -> list[tuple[str, str, str, int]]:
+        return [(address, "_telnet._tcp", "gate box", 23)] if told else []
+
+    await survey(IPv4Network(f"{own_network()}.8/30"), told.append, ports=PORTS, announced=announced)
+    assert [host.announced for host in told[:2]] == [(), (("_telnet._tcp", "gate box", 23),)]
+    assert told[0].services == told[1].services, "before the box was visited for more channels"
+
+
 async def test_a_survey_that_only_listens_sends_nothing(box: dict[int, Listener]) -> None:
     hosts = await survey(IPv4Network(f"{own_network()}.8/30"), lambda host: None, offer=False, ports=PORTS)
     assert {service.port for service in hosts[0].services} >= set(box)

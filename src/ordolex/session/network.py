@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import asyncio
 from concurrent.futures import Future
+from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 
-from ordolex.core.net.addresses import OwnAddress
+from ordolex.core.net.addresses import OwnAddress, Target
+from ordolex.core.net.boot_text import Named, addresses_named
 from ordolex.core.net.own_change import AddressChange
-from ordolex.core.record.items import LinkRecord
+from ordolex.core.record.items import Chunk, LinkRecord
 from ordolex.core.relay.fit import Channel, Fit
 from ordolex.core.sheet import Sheet
+from ordolex.io.book.reader import BookReader
 from ordolex.io.link.hub import Hub
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.net import undo
@@ -19,6 +22,10 @@ from ordolex.io.net.check import Proposal, Step, check, propose, until_first_rep
 from ordolex.io.net.interfaces import own_addresses
 from ordolex.io.net.survey import Host, Progress, survey
 from ordolex.io.relay.box import look_again, look_at_channel, read_channels
+
+
+_CHUNKS = 2000
+"""Of each link so much is looked through for addresses."""
 
 
 class Network:
@@ -111,14 +118,19 @@ class Network:
 
     # ---- the way to a device
 
-    def check(
-        self, host: str, port: int | None, *, mask: str = "", direct: bool = False, page: bool = False
-    ) -> Future[None]:
-        """`steps` grows while it runs."""
+    def check(self, target: Target, told: Told | None = None, *, direct: bool = False) -> Future[None]:
+        """`steps` grows while it runs. `told` is what the device said of its own address; what was typed goes before
+        it."""
+        host, port = target.host, target.port
         self.steps, self.checked = [], f"{host}:{port}" if port else host
+        mask = f"/{target.prefix}" if target.prefix is not None else told.named.mask if told else ""
+        gateway, automatic = (told.named.gateway, told.named.automatic) if told else ("", False)
+        if told is not None:
+            self.steps = [Step("as it said", None, None, told.words)]
 
         async def run() -> None:
-            async for step in check(host, port, mask=mask, direct=direct, page=page):
+            going = check(host, port, mask=mask, gateway=gateway, automatic=automatic, direct=direct, page=port is None)
+            async for step in going:
                 self.steps = [*self.steps, step]
 
         return self._hub.call(run())
@@ -151,6 +163,30 @@ class Network:
 
     def take_back(self, change: AddressChange) -> Future[None]:
         return self._hub.call(undo.take_back(change))
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """An address that a device named, and by which link it was heard."""
+
+    named: Named
+    link: str
+
+    @property
+    def words(self) -> str:
+        jack = f", jack {self.named.jack}" if self.named.jack else ""
+        mask = f", mask {self.named.mask}" if self.named.mask else ", mask not named"
+        gateway = f", gateway {self.named.gateway}" if self.named.gateway else ""
+        asks = ", asks for its address" if self.named.automatic else ""
+        return f"{self.link} named {self.named.address}{mask}{gateway}{asks}{jack}"
+
+
+def told_by(reader: BookReader, link: LinkRecord) -> list[Told]:
+    """What the latest of a link's record names, the newest of each jack and address last. Reads the book."""
+    items = reader.latest(_CHUNKS, link.id)
+    heard = b"".join(item.data for item in items if isinstance(item, Chunk) and item.direction == "rx")
+    named = addresses_named(heard.decode("utf-8", "replace"))
+    return [Told(one, link.name) for one in {(one.jack, one.address): one for one in named}.values()]
 
 
 def console_of(links: list[LinkRecord], address: str) -> LinkRecord | None:

@@ -72,6 +72,35 @@ def read_network(text: str, *, wide: bool = False) -> IPv4Network:
 
 
 @dataclass(frozen=True, slots=True)
+class Target:
+    """A device as somebody types it: `host` an address or a name, `mask` its prefix, `port` a TCP port; None where not
+    given."""
+
+    host: str
+    prefix: int | None = None
+    port: int | None = None
+
+    @property
+    def text(self) -> str:
+        mask = f" in a /{self.prefix}" if self.prefix is not None else ""
+        return f"{self.host}{mask}" + (f", TCP port {self.port}" if self.port else "")
+
+
+def read_target(text: str) -> Target:
+    """`192.168.1.20`, with `/24` or `/255.255.255.0` and `:4001` behind it where known. Raises AddressError."""
+    before, colon, port = text.strip().partition(":")
+    host, slash, mask = before.partition("/")
+    host = host.strip()
+    if not host:
+        raise AddressError("give an address such as 192.168.1.20, 192.168.1.20/24 or 192.168.1.20:4001")
+    if host.replace(".", "").isdecimal():
+        read_address(host)
+    if colon and not (port.strip().isdecimal() and 0 < int(port) < 65_536):
+        raise AddressError("the port is a number from 1 to 65535")
+    return Target(host, read_mask(mask) if slash else None, int(port) if colon else None)
+
+
+@dataclass(frozen=True, slots=True)
 class Fits:
     """Whether device and computer can speak. `good` is None where it cannot be said; `do` is what would help."""
 

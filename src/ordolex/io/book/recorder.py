@@ -143,7 +143,8 @@ class Recorder:
             self._overhead += _ITEM_COST * (len(samples) + len(messages))
 
     def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
-        """Runs `work` on the writing connection, in a transaction of its own; for the few other writes."""
+        """Runs `work` on the writing connection, in a transaction of its own, after all that was recorded before; for the
+        few other writes."""
         future: Future[Any] = Future()
         self._calls.append((work, future))
         self._wake.set()
@@ -175,6 +176,9 @@ class Recorder:
             self._drop_oldest()
             self._fail_calls()
             return
+        calls = len(
+            self._calls
+        )  # counted first: what was recorded before a call is among these items, and written before it
         with self._lock:
             items, self._queue = self._queue, deque()
             self._newest.clear()
@@ -182,7 +186,7 @@ class Recorder:
         due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
         open_rows = self._chain is not None and bool(self._chain.rows)
         seals = open_rows and (self._stopping or time.monotonic() - self._sealed_at >= SEAL_S)
-        idle = not items and not self._calls and not self._why and not due and not seals
+        idle = not items and not calls and not self._why and not due and not seals
         if idle and not self._is_time_to_look():
             return
         try:
@@ -201,7 +205,7 @@ class Recorder:
             self._overhead -= overhead
         if self._why:
             self._works_again()
-        self._do_calls(connection)
+        self._do_calls(connection, calls)
         if due:
             self._do_upkeep(connection)
         self._seal(connection)
@@ -348,8 +352,8 @@ class Recorder:
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {"lost": self._lost}))
         self._tell_works_again()
 
-    def _do_calls(self, connection: sqlite3.Connection) -> None:
-        while self._calls:
+    def _do_calls(self, connection: sqlite3.Connection, count: int) -> None:
+        for _ in range(count):
             work, future = self._calls.popleft()
             try:
                 connection.execute("BEGIN IMMEDIATE")

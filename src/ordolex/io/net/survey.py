@@ -75,6 +75,12 @@ class Host:
     announced: tuple[tuple[str, str, int], ...] = ()
     ms: float | None = None
 
+    def holds(self, sought: str) -> bool:
+        """Whether a text, in any case, stands in what is known of it: address, name, hardware, services."""
+        known = [self.address, self.name, self.hardware, *(service.words for service in self.services)]
+        known += [f"{kind} {name} {port}" for kind, name, port in self.announced]
+        return any(sought.casefold() in text.casefold() for text in known)
+
     @property
     def proven(self) -> str:
         """What is certain about it, in words."""
@@ -129,6 +135,18 @@ async def survey(
         rows[host.address] = host
         found(host)
 
+    known = 0
+
+    def tell_again() -> None:
+        """Who was found before he spoke of himself."""
+        nonlocal known
+        heard = announced()
+        if len(heard) != known:
+            known = len(heard)
+            for host in list(rows.values()):
+                if _with_announced(host, heard) != host:
+                    tell(host)
+
     async def visit(address: IPv4Address) -> None:
         services = await _visit(str(address), ports, slots, progress, offer)
         progress.done += 1
@@ -139,6 +157,7 @@ async def survey(
             tell(host)
             if sum(_is_channel(service, ports) for service in services) > 1:
                 several.append((host, mono_s()))
+        tell_again()
 
     await _all(visit, hosts)
     for host, visited_s in several:
@@ -147,10 +166,7 @@ async def survey(
         if further:
             services = tuple(sorted((*host.services, *further), key=lambda service: service.port))
             tell(replace(host, services=services))
-    if announced():  # who spoke while it was swept; those found before they did are told again
-        for host in list(rows.values()):
-            if _with_announced(host, announced()) != host:
-                tell(host)
+    tell_again()
     for where, _, called, _ in announced():
         if IPv4Address(where) in network and where not in rows:
             tell(Host(where, called))

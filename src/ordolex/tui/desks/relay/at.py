@@ -26,13 +26,14 @@ class Shown(Enum):
 @dataclass(slots=True)
 class Looked:
     """What is in front, and what was asked for last. `doing` is what is under way, in words; `before` the run that
-    others are compared with."""
+    others are compared with; `sought` what stands in the boxes that are shown."""
 
     shown: Shown = Shown.RELAYS
     network: str = ""
     target: str = ""
     doing: str = ""
     before: PathRun | None = None
+    sought: str = ""
 
 
 class RelayAt(At):

@@ -24,12 +24,22 @@ EMPTY = {
 }
 
 
+def empty_words(session: Session, looked: Looked) -> str:
+    """What stands where no row is."""
+    if looked.shown is Shown.BOXES and looked.sought and session.network.hosts:
+        return f"None of {len(session.network.hosts)} boxes holds {looked.sought!r}. / looks for something else."
+    return EMPTY[looked.shown]
+
+
 def headline(session: Session, looked: Looked, ink: Palette) -> Text:
     head = Text(no_wrap=True)
     counts = {Shown.RELAYS: len(list(session.relays)), Shown.BOXES: len(session.network.hosts)}
     for shown in Shown:
         here = shown is looked.shown
         count = f" {counts[shown]}" if counts.get(shown) else ""
+        if shown is Shown.BOXES and looked.sought:
+            holding = sum(host.holds(looked.sought) for host in session.network.listed)
+            count = f" {holding} of {counts[shown]} with {looked.sought!r}"
         head.append(f"{shown.value}{count}", ink.style("copper" if here else "dim", bold=here))
         head.append("   ")
     head.append("← →", ink.style("dim"))
@@ -59,9 +69,9 @@ def of_relay(session: Session, plan: RelayPlan | None, width: int, ink: Palette)
     return text
 
 
-def of_box(session: Session, host: Host | None, width: int, ink: Palette) -> Text:
+def of_box(session: Session, host: Host | None, empty: str, width: int, ink: Palette) -> Text:
     if host is None:
-        return Text(drawing.wrapped(EMPTY[Shown.BOXES], width), ink.style("dim"))
+        return Text(drawing.wrapped(visible_text(empty), width), ink.style("dim"))
     text = Text()
     for service in host.services:
         text.append(f"{GOOD if service.proven else '◦'} ", ink.style("moss" if service.proven else "straw"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from dataclasses import replace
 
 from ordolex.core.net.addresses import read_address, read_network
@@ -21,6 +22,24 @@ from ordolex.tui.widgets.prompts import Pick, Picture
 
 _GIVES = {"rfc2217": "RFC 2217", "tcp": "plain bytes", "nothing": "closed"}
 """What a channel shows from outside, where its mode is not known."""
+
+
+async def search(at: RelayAt) -> None:
+    """Empty shows all of them again."""
+    at.show(Shown.BOXES)
+    hint = "in address, name, hardware address, services; nothing shows all of them"
+    typed = await at.line("Only boxes with", at.looked.sought, _search_reading(at), hint)
+    if typed is not None:
+        at.looked.sought = typed.strip()
+        at.show(Shown.BOXES)
+
+
+def _search_reading(at: RelayAt) -> Callable[[str], str]:
+    def reading(text: str) -> str:
+        hosts = at.session.network.listed
+        return f"{sum(host.holds(text.strip()) for host in hosts)} of {len(hosts)} boxes"
+
+    return reading
 
 
 async def survey(at: RelayAt) -> None:

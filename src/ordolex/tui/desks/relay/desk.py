@@ -88,7 +88,7 @@ class RelayDesk(Desk):
         self._looked.shown = shown
         self._rows = []
         self._take_rows()
-        self._view.empty_text = below.EMPTY[shown]
+        self._view.empty_text = below.empty_words(self.session, self._looked)
         if shown is Shown.RELAYS:
             names = [row.name for row in self._rows]
             self._view.go_to(names.index(self._chosen) if self._chosen in names else 0)
@@ -106,7 +106,7 @@ class RelayDesk(Desk):
         self.draw_all()
 
     def _take_rows(self) -> None:
-        found = rows.rows_of(self.session, self._looked.shown, self.relay)
+        found = rows.rows_of(self.session, self._looked, self.relay)
         before, cursor = self._rows, self._view.cursor
         self._rows = list(found)
         if len(before) != len(self._rows) or not before:
@@ -150,7 +150,9 @@ class RelayDesk(Desk):
     def _below(self, width: int) -> Text:
         match self._looked.shown:
             case Shown.BOXES:
-                return below.of_box(self.session, self._under(Host), width, self.ink)
+                return below.of_box(
+                    self.session, self._under(Host), below.empty_words(self.session, self._looked), width, self.ink
+                )
             case Shown.RUNS:
                 return below.of_run(self._under(PathRun), self._looked.before, width, self.ink)
             case Shown.WAY:

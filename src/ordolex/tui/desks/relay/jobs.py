@@ -32,6 +32,13 @@ JOBS = (
         footer="survey",
     ),
     Job(
+        "relay.search",
+        "Search the boxes",
+        boxes.search,
+        key="slash",
+        help="Shows only boxes in which a text stands: an address, a name, a service.",
+    ),
+    Job(
         "relay.prove",
         "Prove end to end",
         doing.prove,

@@ -5,12 +5,12 @@ from __future__ import annotations
 import asyncio
 from pathlib import Path
 
+from ordolex.core.net.addresses import read_target
 from ordolex.core.relay.path_runs import PathRun, beside_words, difference, figures
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
-from ordolex.tui.desks.relay.way import target_reading
 from ordolex.tui.readings import drawing_reading
 from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.widgets.wording import clock_time
@@ -134,7 +134,7 @@ def run_name_reading(text: str) -> str:
 
 def beside_reading(text: str) -> str:
     """Raises AddressError or ValueError."""
-    return f"round trips to {target_reading(text)}, before, during and after" if text.strip() else "none is watched"
+    return f"round trips to {read_target(text).text}, before, during and after" if text.strip() else "none is watched"
 
 
 def _anything(text: str) -> str:

@@ -10,18 +10,18 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.core.relay.plan import RelayPlan
 from ordolex.core.talk.conversation import Direction, Row
 from ordolex.session.session import Session
-from ordolex.tui.desks.relay.at import Shown
+from ordolex.tui.desks.relay.at import Looked, Shown
 
 _SAID_ROWS = 400
 
 
-def rows_of(session: Session, shown: Shown, relay: RelayPlan | None) -> Sequence[Any]:
+def rows_of(session: Session, looked: Looked, relay: RelayPlan | None) -> Sequence[Any]:
     """Relays, hosts, measured runs, steps of a way, or what passed through this relay."""
-    match shown:
+    match looked.shown:
         case Shown.RELAYS:
             return list(session.relays)
         case Shown.BOXES:
-            return session.network.listed
+            return [host for host in session.network.listed if host.holds(looked.sought)]
         case Shown.RUNS:
             return session.relays.path_runs
         case Shown.WAY:

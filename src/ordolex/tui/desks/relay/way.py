@@ -4,38 +4,37 @@ from __future__ import annotations
 
 import asyncio
 
-from ordolex.core.net.addresses import AddressError, read_address, read_mask
-from ordolex.core.net.boot_text import addresses_named
+from ordolex.core.net.addresses import AddressError, read_address, read_mask, read_target
 from ordolex.core.port.endpoint import read_endpoint
-from ordolex.core.record.items import Chunk
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault, NoRights
+from ordolex.session.network import Told, told_by
 from ordolex.tui.desks.relay.at import RelayAt, Shown
 from ordolex.tui.widgets.prompts import Pick, Picture
 
 _WAIT_S = 120.0
-_CHUNKS = 2000
 
 
 async def check(at: RelayAt) -> None:
-    target = await at.line("Which device?", _default(at), target_reading, "address, or address:port")
-    if target is None:
-        return
-    host, _, port = target.strip().partition(":")
-    direct = await at.ask(
-        Pick(
-            "How is it joined to this computer?", [("net", "By a network"), ("direct", "By one cable, nothing between")]
-        )
+    named = await _named_by_chosen(at)
+    default = _default(at) or (named[-1].named.address if named else "")
+    typed = await at.line(
+        "Which device?", default, _target_reading, "its mask and a port where known: 192.168.1.20/24:4001"
     )
+    if typed is None:
+        return
+    target = read_target(typed)
+    choices = [("net", "By a network"), ("direct", "By one cable, nothing between")]
+    direct = await at.ask(Pick("How is it joined to this computer?", choices))
     if direct is None:
         return
-    at.looked.target = target
+    at.looked.target = typed.strip()
     at.show(Shown.WAY)
-    at.looked.doing = f"checking the way to {target}"
+    at.looked.doing = f"checking the way to {typed.strip()}"
     try:
-        going = at.session.network.check(host, int(port) if port else None, direct=direct == "direct", page=not port)
-        await asyncio.wrap_future(going)
+        told = await asyncio.to_thread(_said_of, at, target.host)
+        await asyncio.wrap_future(at.session.network.check(target, told, direct=direct == "direct"))
     finally:
         at.looked.doing = ""
     at.show(Shown.WAY)
@@ -43,7 +42,19 @@ async def check(at: RelayAt) -> None:
     if bad:
         at.say(visible_text(f"{bad[0].step}: {bad[0].words}; {bad[0].do}"), "bad")
     else:
-        at.say(f"nothing speaks against the way to {target}", "good")
+        at.say(f"nothing speaks against the way to {typed.strip()}", "good")
+
+
+async def _named_by_chosen(at: RelayAt) -> list[Told]:
+    if at.chosen is None:
+        return []
+    return await asyncio.to_thread(told_by, at.session.book.reader, at.chosen)
+
+
+def _said_of(at: RelayAt, host: str) -> Told | None:
+    """What a device named of this address, by whichever link: often that of its serial console."""
+    told = [one for link in at.session.links for one in told_by(at.session.book.reader, link)]
+    return next((one for one in reversed(told) if one.named.address == host), None)
 
 
 def _default(at: RelayAt) -> str:
@@ -56,26 +67,20 @@ def _default(at: RelayAt) -> str:
     return at.looked.target
 
 
-def target_reading(text: str) -> str:
-    """Raises AddressError or ValueError."""
-    host, colon, port = text.strip().partition(":")
-    if not host:
-        raise ValueError("give an address such as 192.168.1.20, or 192.168.1.20:4001")
-    if host.replace(".", "").isdecimal():
-        read_address(host)
-    if colon and not (port.isdecimal() and 0 < int(port) < 65_536):
-        raise ValueError("the port is a number from 1 to 65535")
-    return f"{host}, TCP port {port}" if port else f"{host}; its page is looked at too"
+def _target_reading(text: str) -> str:
+    """Raises AddressError."""
+    target = read_target(text)
+    return target.text if target.port else f"{target.text}; its page is looked at too"
 
 
 async def wait(at: RelayAt) -> None:
-    target = await at.line("Which device is waited for?", _default(at), target_reading, "address, or address:port")
+    target = await at.line("Which device is waited for?", _default(at), _target_reading, "address, or address:port")
     if target is None:
         return
-    host, _, port = target.strip().partition(":")
+    device = read_target(target)
     at.show(Shown.WAY)
     began_s = mono_s()
-    going = asyncio.wrap_future(at.session.network.first_reply(host, int(port) if port else None, _WAIT_S))
+    going = asyncio.wrap_future(at.session.network.first_reply(device.host, device.port, _WAIT_S))
     while not going.done():
         at.looked.doing = f"waiting for {target}: {mono_s() - began_s:.0f} s, at most {_WAIT_S:.0f} s; Esc stops"
         await asyncio.wait((going,), timeout=0.25)
@@ -93,10 +98,7 @@ async def named(at: RelayAt) -> None:
         at.say("No link is chosen: the serial console of the device, for one", "unsure")
         return
     link = at.chosen
-    items = await asyncio.to_thread(at.session.book.reader.latest, _CHUNKS, link.id)
-    heard = b"".join(item.data for item in items if isinstance(item, Chunk) and item.direction == "rx")
-    found = addresses_named(heard.decode("utf-8", "replace"))
-    latest = list({(one.jack, one.address): one for one in found}.values())
+    latest = [one.named for one in await _named_by_chosen(at)]
     if not latest:
         at.say(f"{visible_text(link.name)} named no address in what was kept of it; its boot text may", "unsure")
         return
@@ -113,7 +115,7 @@ async def named(at: RelayAt) -> None:
 
 async def propose(at: RelayAt) -> None:
     device = await at.line(
-        "Address of the device", _default(at).partition(":")[0], _address_reading, "as its label says"
+        "Address of the device", _default(at).partition(":")[0].partition("/")[0], _address_reading, "as its label says"
     )
     mask = await at.line("Its mask", "255.255.255.0", _mask_reading, "or /24") if device is not None else None
     if device is None or mask is None:
