@@ -312,9 +312,9 @@ def test_a_book_of_version_1_is_read_as_it_is_and_renewed_when_written(tmp_path:
 def test_what_was_recorded_before_a_call_is_written_before_it(tmp_path: Path) -> None:
     book = Book(tmp_path / "b.ordolex")
     link = book.add_link(LinkRecord(0, "drive", "/dev/made-up", "19200 8E1"))
+    sql = "SELECT sum(length(data)) FROM chunk"
     for count in range(1, 400):
         book.recorder.record(link.id, "rx", b"abc", None, float(count))
-        sql = "SELECT sum(length(data)) FROM chunk"
         seen = book.recorder.call(lambda connection: connection.execute(sql).fetchone()[0]).result(20)
         assert seen == 3 * count
     book.close()

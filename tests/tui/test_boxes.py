@@ -47,7 +47,9 @@ async def test_of_250_boxes_of_32_ports_those_that_hold_a_text_are_shown(
         assert view.cursor == 249
         rows = await searched(site, "BOX-17")  # in any case: 17 and 170 to 179
         assert "10.9.8.17 " in rows and "10.9.8.178" in rows and "10.9.8.18 " not in rows
-        await site.until(lambda: "11 of 250 with 'BOX-17'" in site.app.query_one(RelayDesk).query_one(HeadLine).text.plain)
+        await site.until(
+            lambda: "11 of 250 with 'BOX-17'" in site.app.query_one(RelayDesk).query_one(HeadLine).text.plain
+        )
         assert "10.9.8.99" in await searched(site, "00:63")
         assert "None of 250 boxes holds 'nowhere'" in await searched(site, "nowhere")
         assert "10.9.8.249" in await searched(site, "10.9.8.249")

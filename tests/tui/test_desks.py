@@ -629,7 +629,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
         await site.until(lambda: "reads at 19200 8N1" in text())
         assert "inverted polarity" in str(site.app.desk.query_one(HeadLine).text)
         await site.pilot.press("enter")
-        await site.until(lambda: "a port cannot mend that" in site.said())
+        await site.until(lambda: "no line settings mend that" in site.said())
         await site.pilot.press("p", "right", "enter")
         await site.until(lambda: "19200 7E1 is taken into the link (chosen on the map" in site.said())
         assert site.book.links()[0].line == "19200 7E1"

@@ -168,7 +168,7 @@ def test_the_logger_is_found_inverted_and_esc_stops_a_match(
 ) -> None:
     opened_at_9600(terminal, tmp_path / "b.ordolex", "Spring level logger", 6)
     terminal.press("m")
-    screen = terminal.see("a port cannot mend that", 100)
+    screen = terminal.see("no line settings mend that", 100)
     assert re.search(r"2400 8N2.*inverted", screen) and "level shifter" in screen
     terminal.press("m")
     terminal.see("listening at")

@@ -200,7 +200,7 @@ def _written_words(one: Written, parameter: Parameter) -> str:
     if one.verdict == _TO_ALL:
         return f"{one.name}: {said(one.wanted)} {one.verdict}; nobody answers that, so nothing was read back"
     if one.verdict == "unchanged":
-        return f"{one.name}: it is {said(one.before)} already; nothing was sent"
+        return f"{one.name}: it is {said(one.before)} already; no write was sent"
     words = f"{one.name}: it was {said(one.before)}, {said(one.wanted)} was wanted, it is {said(one.after)} now"
     words += "" if one.verdict == "held" else f": {one.verdict} {one.words}".rstrip()
     if one.verdict == "held" and parameter.store:

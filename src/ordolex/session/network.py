@@ -23,7 +23,6 @@ from ordolex.io.net.interfaces import own_addresses
 from ordolex.io.net.survey import Host, Progress, survey
 from ordolex.io.relay.box import look_again, look_at_channel, read_channels
 
-
 _CHUNKS = 2000
 """Of each link so much is looked through for addresses."""
 

@@ -27,7 +27,8 @@ HOW_TO = (
     (
         "I see only garbage",
         "Match (F4), then m: it says from the garbage itself what the device uses, re-tunes the port, and shows how it"
-        " knows. Enter takes the settings into the link. An inverted line is said as such: no port can mend that.",
+        " knows. Enter takes the settings into the link. An inverted line is said as such: no line settings mend that,"
+        " a converter does.",
     ),
     (
         "Nothing comes back",
@@ -59,7 +60,7 @@ HOW_TO = (
     ),
     (
         "Where is what I saw yesterday?",
-        "In Keep (F8): f filters, / searches, x exports. Nothing that passed is thrown away.",
+        "In Keep (F8): f filters, / searches, x exports. What passed is kept, unless NOT KEPT stands above.",
     ),
 )  # fmt: skip
 

@@ -125,10 +125,10 @@ def speaks_for(alone: Inference, settings: LineSettings, *, few: bool) -> bool:
 
 
 def inverted_advice() -> str:
-    """What to do about an inverted line, which no port can mend."""
+    """What to do about an inverted line, which no line settings mend."""
     return (
-        "The line is inverted: a port cannot mend that. Either logic levels meet an RS-232 port without a level shifter"
-        " (measure: 3.3 or 5 V at rest, not -5 to -12 V), or the two wires of an RS-485 pair are swapped."
+        "The line is inverted: no line settings mend that. Either logic levels meet an RS-232 port without a level"
+        " shifter (measure: 3.3 or 5 V at rest, not -5 to -12 V), or the two wires of an RS-485 pair are swapped."
         " Put the right converter in, or swap A and B; Wire (F3) shows which"
     )
 

@@ -143,8 +143,8 @@ class Recorder:
             self._overhead += _ITEM_COST * (len(samples) + len(messages))
 
     def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
-        """Runs `work` on the writing connection, in a transaction of its own, after all that was recorded before; for the
-        few other writes."""
+        """Runs `work` on the writing connection, in a transaction of its own, after all that was recorded before;
+        for the few other writes."""
         future: Future[Any] = Future()
         self._calls.append((work, future))
         self._wake.set()

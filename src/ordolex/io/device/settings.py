@@ -74,7 +74,7 @@ def set_words(parameter: Parameter, written: Written) -> str:
         return f"{shown(parameter, value)} {parameter.unit}".strip() if value is not None else "not known"
 
     if written.verdict == "unchanged":
-        return f"{written.name} is {said(written.before)} already; nothing was sent"
+        return f"{written.name} is {said(written.before)} already; no write was sent"
     change = f"set {written.name}: {said(written.before)} → {said(written.wanted)}"
     if written.verdict == "held":
         return f"{change}, read back as set" + (f"; {written.words}" if written.words not in ("", "taken") else "")
@@ -87,7 +87,7 @@ async def set_one(device: Device, parameter: Parameter, value: Setting) -> Writt
     if before.outcome is Outcome.SILENT:
         return Written(parameter.name, None, value, None, "no answer", before.words)
     if before.outcome is Outcome.WRONG:
-        words = f"nothing was sent: what it is now could not be read, {before.words}"
+        words = f"no write was sent: what it is now could not be read, {before.words}"
         return Written(parameter.name, None, value, None, before.outcome.value, words)
     if same(parameter, before.value, value):
         return Written(parameter.name, before.value, value, before.value, "unchanged", "it was so before")

@@ -76,10 +76,11 @@ class Outgoing:
             async with asyncio.timeout(patience):
                 await transport.write(data)
         except Fault as fault:
-            self._journal.note("note", f"the last {len(data)} bytes were not sent: {fault.what}")
+            self._journal.note("note", f"the last {len(data)} bytes did not all go out, perhaps none: {fault.what}")
             raise
         except TimeoutError:
-            self._journal.note("note", f"the last {len(data)} bytes were not all sent: the port took none")
+            words = f"the last {len(data)} bytes did not all go out: the port took none for {patience:.0f} s"
+            self._journal.note("note", words)
             raise PortStuck(
                 f"the port took no bytes for {patience:.0f} s, and flow control is off",
                 "check the adapter; unplug it and plug it in again",

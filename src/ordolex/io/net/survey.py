@@ -127,25 +127,8 @@ async def survey(
     progress = progress or Progress(len(hosts))
     slots = asyncio.Semaphore(AT_A_TIME)
     ports = tuple(ports or known_ports())
-    rows: dict[str, Host] = {}
+    told = _Told(found, announced)
     several: list[tuple[Host, float]] = []
-
-    def tell(host: Host) -> None:
-        host = _with_announced(host, announced())
-        rows[host.address] = host
-        found(host)
-
-    known = 0
-
-    def tell_again() -> None:
-        """Who was found before he spoke of himself."""
-        nonlocal known
-        heard = announced()
-        if len(heard) != known:
-            known = len(heard)
-            for host in list(rows.values()):
-                if _with_announced(host, heard) != host:
-                    tell(host)
 
     async def visit(address: IPv4Address) -> None:
         services = await _visit(str(address), ports, slots, progress, offer)
@@ -154,10 +137,10 @@ async def survey(
             name, hardware = await _names(str(address))
             times = [service.ms for service in services if service.ms is not None]
             host = Host(str(address), name, hardware, services, (), min(times) if times else None)
-            tell(host)
+            told.tell(host)
             if sum(_is_channel(service, ports) for service in services) > 1:
                 several.append((host, mono_s()))
-        tell_again()
+        told.tell_again()
 
     await _all(visit, hosts)
     for host, visited_s in several:
@@ -165,12 +148,39 @@ async def survey(
         further = await _visit(host.address, _further(host, ports), slots, progress, offer)
         if further:
             services = tuple(sorted((*host.services, *further), key=lambda service: service.port))
-            tell(replace(host, services=services))
-    tell_again()
-    for where, _, called, _ in announced():
-        if IPv4Address(where) in network and where not in rows:
-            tell(Host(where, called))
-    return sorted(rows.values(), key=lambda host: IPv4Address(host.address))
+            told.tell(replace(host, services=services))
+    told.tell_again()
+    told.tell_unreached(network)
+    return sorted(told.rows.values(), key=lambda host: IPv4Address(host.address))
+
+
+class _Told:
+    """Hosts as they were told, the newest of each."""
+
+    def __init__(self, found: Callable[[Host], None], announced: Callable[[], list[tuple[str, str, str, int]]]) -> None:
+        self._found, self._announced = found, announced
+        self._known = 0
+        self.rows: dict[str, Host] = {}
+
+    def tell(self, host: Host) -> None:
+        host = _with_announced(host, self._announced())
+        self.rows[host.address] = host
+        self._found(host)
+
+    def tell_again(self) -> None:
+        """Those who were found before they spoke of themselves."""
+        heard = self._announced()
+        if len(heard) != self._known:
+            self._known = len(heard)
+            for host in list(self.rows.values()):
+                if _with_announced(host, heard) != host:
+                    self.tell(host)
+
+    def tell_unreached(self, network: IPv4Network) -> None:
+        """Those who spoke of themselves and have no port of the list open."""
+        for where, _, called, _ in self._announced():
+            if IPv4Address(where) in network and where not in self.rows:
+                self.tell(Host(where, called))
 
 
 async def _all(visit: Callable[[IPv4Address], object], hosts: list[IPv4Address]) -> None:

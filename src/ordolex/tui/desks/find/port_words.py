@@ -50,7 +50,7 @@ def _opening(port: PortFacts, session: Session) -> str:
     if port.sticker and port.sticker != "any":
         return f"Enter opens it; its sticker says {port.sticker}."
     if not port.rate_matters:
-        return "Enter opens it. It is USB to the core: any rate will do."
+        return "Enter opens it. It is a USB device without a UART: any rate will do."
     return "Enter asks for the line settings, then opens it."
 
 

@@ -102,7 +102,7 @@ class MatchDesk(Desk):
                 elif match.left:
                     self.say(f"{name}not found, and {match.left}", "bad")
             elif match.inverted:
-                self.say(f"{name}{match.found.text}, and the line is inverted: a port cannot mend that", "bad")
+                self.say(f"{name}{match.found.text}, and the line is inverted: no line settings mend that", "bad")
             else:
                 self.say(name + take_settings(self.session, link, match.found, source_of(match), match), "good")
         except Fault as fault:
