@@ -132,6 +132,8 @@ class PortClient:
             self._writer.write(bytes(character.byte for character in characters))
 
     def _modem_state(self) -> ModemState:
+        if self._station.crossed:
+            return ModemState(0)
         return _ALL_ON if self._station.carrier else _ALL_ON & ~ModemState.DCD
 
     def _lines_changed(self) -> None:

@@ -28,14 +28,14 @@ HELP = (
     "vanish NAME [SECONDS] · return NAME · replug NAME [SECONDS] · noise NAME CHANCE · late NAME MS ·"
     " silent NAME on|off · hold NAME on|off · rights NAME on|off · driver NAME on|off ·"
     " garble NAME KIND|off · clock NAME FACTOR · format NAME 7E1 · inverted NAME on|off ·"
-    " rival NAME on|off · low NAME on|off · day [TIMES AS FAST] · look NAME · list · help"
+    " rival NAME on|off · low NAME on|off · crossed NAME on|off · day [TIMES AS FAST] · look NAME · list · help"
     " (NAME may be a part of the name)"
 )
 
 _AGAIN_S = 0.5
 _VERBS = frozenset(
     {"look", "vanish", "return", "replug", "noise", "late", "silent", "hold", "rights", "driver", "garble", "clock",
-     "format", "inverted", "rival", "low"}
+     "format", "inverted", "rival", "low", "crossed"}
 )  # fmt: skip
 
 
@@ -245,6 +245,9 @@ class _Place:
         """Silence, a holder, missing rights or a missing driver, as they show to whoever looks and tries."""
         if verb == "silent":
             self.station.silent = on
+            return
+        if verb == "crossed":
+            self.station.cross(on)
             return
         if verb in ("inverted", "rival", "low"):
             self.station.misbehave(

@@ -43,6 +43,8 @@ class Station:
         """Whether a second device speaks on the same wire, without regard to the first."""
         self.low = False
         """Whether something holds the line down."""
+        self.crossed = False
+        """Whether the cable has one crossing too few or too many: outputs meet outputs, and nothing drives an input."""
         self._rival_s = 0.0
         self._rival_count = 0
         self._random = random.Random(plan.name)
@@ -142,12 +144,19 @@ class Station:
             self._pump()
 
     def from_laptop(self, data: bytes) -> None:
-        self._to_device.send(data, self._loop.time())
+        if not self.crossed:
+            self._to_device.send(data, self._loop.time())
         self._pump()
 
     def break_from_laptop(self, length_s: float) -> None:
-        self._to_device.send_break(self._loop.time(), length_s)
+        if not self.crossed:
+            self._to_device.send_break(self._loop.time(), length_s)
         self._pump()
+
+    def cross(self, crossed: bool) -> None:
+        """From now on the cable's crossing is wrong, or right again."""
+        self.crossed = crossed
+        self.lines_changed()
 
     def misbehave(
         self,
@@ -218,7 +227,7 @@ class Station:
         characters = self._to_laptop.advance(now)
         if self.garbled == "overrun" or 0 < plan.overrun_above < self._laptop.baud:
             characters = self._overrun(characters)
-        if characters and self._sink is not None:
+        if characters and self._sink is not None and not self.crossed:
             self._sink(characters)
         self._schedule(now)
 

@@ -230,6 +230,31 @@ class KnownFact(Document):
     proof: str
 
 
+class StageDone(Document):
+    stage: str
+    standing: str = Field(description="seen, only said, not sure, failed, skipped")
+    words: str
+    at_us: int
+
+
+class WeighedCause(Document):
+    words: str
+    share: float
+    test: str
+
+
+class BroughtUp(Document):
+    proven: bool
+    verdict: str
+    rung: str
+    link: str | None
+    line: str | None
+    sheet: str | None
+    stages: list[StageDone] = Field(description="everything that was tried, in order")
+    causes: list[WeighedCause] = Field(description="where it is not proven, the likeliest first")
+    bundle: list[str] = Field(description="files of the support bundle; empty where none was written")
+
+
 class KnownFacts(Document):
     facts: list[KnownFact]
     contradictions: list[str]
@@ -433,6 +458,7 @@ DOCUMENTS: dict[str, Any] = {
     "handover": Visited,
     "verify": VerifiedPath,
     "facts": KnownFacts,
+    "bringup": BroughtUp,
     "secret": Searched,
     "book rescue": Rescued,
     "sheet check": SheetChecked,

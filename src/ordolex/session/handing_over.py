@@ -5,9 +5,7 @@ from __future__ import annotations
 
 import re
 import sqlite3
-import tempfile
-import zipfile
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from itertools import chain
@@ -22,16 +20,15 @@ from ordolex.io.book.gathering import gathered
 from ordolex.io.book.manifest import NAME, manifest
 from ordolex.io.book.reader import BookReader, Span
 from ordolex.io.book.rows import damaged
-from ordolex.io.book.secret_search import SHORTEST, search
 from ordolex.io.book.values import Item
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name
+from ordolex.session.whole import Doing, check_free, written_whole
 
 PARTS = ("report", "log", "bytes", "pcapng", "tables", "values")
 """What may be left out. Facts as text and the manifest are always there; the book only where it is wanted."""
-Doing = Callable[[str], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,45 +89,12 @@ def report(reader: BookReader, choice: Choice) -> Report:
 def hand_over(book: Path, into: Path, choice: Choice, doing: Doing = lambda what: None) -> list[str]:
     """Writes the folder `into` and its zip beside it, or where the name ends in .zip only that; whole, or not at all.
     The names of the files. `doing` is told what is made. Raises a Fault."""
-    zipped = into if into.suffix.lower() == ".zip" else into.with_name(f"{into.name}.zip")
-    for path in dict.fromkeys((into, zipped)):
-        if path.exists() and (path.is_file() or any(path.iterdir())):
-            raise Fault(f"{path} is there already", "choose a new name; nothing is written over")
+    check_free(into)
     reader = BookReader(book)
     try:
-        into.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(prefix=f".{into.name[:40]}.", dir=into.parent) as aside:
-            folder = Path(aside) / zipped.stem
-            folder.mkdir()
-            names = _Writing(reader, folder, choice, doing).all()
-            _no_secret([folder / name for name in names], choice.secrets)
-            doing("the zip")
-            whole = Path(aside) / "whole.zip"
-            with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-                for name in names:
-                    archive.write(folder / name, f"{folder.name}/{name}")
-            if into is not zipped:
-                if into.exists():
-                    into.rmdir()  # empty, as was looked above
-                folder.rename(into)
-            whole.rename(zipped)
-        return names
-    except OSError as error:
-        raise Fault(f"{into} cannot be written: {error.strerror or error}", "choose another place") from error
+        return written_whole(into, lambda folder: _Writing(reader, folder, choice, doing).all(), choice.secrets, doing)
     finally:
         reader.close()
-
-
-def _no_secret(files: Iterable[Path], secrets: Iterable[str]) -> None:
-    """Raises a Fault where one of them stands in a file."""
-    wanted = [secret for secret in secrets if len(secret) >= SHORTEST]
-    for secret in wanted:
-        found = next(search(files, secret), None)
-        if found is not None:
-            raise Fault(
-                f"a secret of this visit stands in {found.file.name}, byte {found.at} ({found.disguise})",
-                "nothing was handed over; leave that part out, or find where it was typed",
-            )
 
 
 class _Writing:

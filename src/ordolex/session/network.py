@@ -43,6 +43,9 @@ class Network:
         self.proposal: Proposal | None = None
         self._surveying: Future[list[Host]] | None = None
         self._waiting: Future[Step] | None = None
+        self._locks: dict[str, asyncio.Lock] = {}
+        self._calls: dict[str, set[str]] = {}
+        """Address → names of our own calls there, as it would name them."""
 
     @property
     def listed(self) -> list[Host]:
@@ -89,16 +92,22 @@ class Network:
 
     # ---- boxes
 
+    def _looking(self, address: str) -> asyncio.Lock:
+        """Two looks at one box would take each other for somebody who holds a channel."""
+        return self._locks.setdefault(address, asyncio.Lock())
+
     def look_at_channels(self, address: str, ports: list[int], *, offer: bool) -> Future[list[Channel]]:
         """From outside, one after the other."""
 
         async def look() -> list[Channel]:
-            found = []
-            for number, port in enumerate(ports, 1):
-                channel = await look_at_channel(address, port, port % 100 or number, offer=offer)
-                found.append(channel)
-            self.channels = self.channels | {address: found}
-            return found
+            async with self._looking(address):
+                found = []
+                for number, port in enumerate(ports, 1):
+                    calls = self._calls.setdefault(address, set())
+                    channel = await look_at_channel(address, port, port % 100 or number, offer=offer, called_from=calls)
+                    found.append(channel)
+                self.channels = self.channels | {address: found}
+                return found
 
         return self._hub.call(look())
 
@@ -106,9 +115,10 @@ class Network:
         """By its console, which tells more."""
 
         async def read() -> list[Channel]:
-            found = await read_channels(runner, sheet)
-            self.channels = self.channels | {address: found}
-            return found
+            async with self._looking(address):
+                found = await read_channels(runner, sheet, self._calls.get(address, set()))
+                self.channels = self.channels | {address: found}
+                return found
 
         return self._hub.call(read())
 

@@ -53,7 +53,12 @@ _ALL = (
     )),
     HandTest("match", "Match (F4) listens, asks, and reasons", "match", (
         Outcome("it found other settings", {"rate": 4, "parity": 2}),
-        Outcome("it found nothing", {"rate": -1.5, "off": 0.7, "crossed": 0.7, "broken": 0.7}),
+        Outcome("it found nothing", {"rate": -1.5, "off": 0.7, "crossed": 0.7, "broken": 0.7, "asked": -6,
+                                     "other line end": -1, "other question": 1.5}),
+    )),
+    HandTest("manual", "Ask as its manual says: its protocol, its unit number", "asked as its manual says", (
+        Outcome("it answers now", {"other question": 6}),
+        Outcome("still nothing", {"other question": -3}),
     )),
     HandTest("two stop bits", "Try two stop bits, then a lower rate at both ends", "two stop bits, lower rate", (
         Outcome("it is better", {"clock": 3}),

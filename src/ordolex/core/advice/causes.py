@@ -251,6 +251,8 @@ _SILENCE: tuple[tuple[str, str, str, str, float], ...] = (
      "Swap the two data wires; Wire (F3) shows which", "cross", 0.28),
     ("off", "the device has no power, or sleeps", "Look at its lamps and its display", "lamp", 0.2),
     ("address", "it has another address", "Scan the units (n in Set)", "address", 0.2),
+    ("other question", "it is asked in another way: a protocol or a unit number that was not tried",
+     "Ask as its manual says; in Match, a gives its protocol and unit numbers", "manual", 0.18),
     ("broken", "the cable or the adapter is broken, or sits in another socket",
      "Join TXD and RXD at the far plug; Ctrl+L must bring the pattern back", "loop", 0.15),
     ("handshake", "it waits for a control line before it sends", "Set flow control to none, or tie RTS to CTS at it",
@@ -298,7 +300,9 @@ def _of_silence(signs: Signs, told: Told) -> Iterator[Cause]:
     for name, words, test, by_hand, usual in _SILENCE:
         if (name == "asked" and signs.asked) or (name == "address" and not told.bus):
             continue
-        if name == "other line end" and told.bus:
+        if (name == "other line end" and told.bus) or (
+            name == "other question" and not signs.asked and not told.outcomes
+        ):
             continue
         yield Cause(name, words, test, usual, by_hand)
 
@@ -311,7 +315,8 @@ def _weights(told: Told) -> dict[str, float]:
             out[cause] = out.get(cause, 0.0) + weight
     if told.inputs is not None:
         there = bool(told.inputs & {"CTS", "DSR", "DCD"})
-        for cause, weight in (("off", -1.5), ("broken", -1.0)) if there else (("handshake", 0.7), ("off", 0.3)):
+        driven = (("off", -1.5), ("broken", -1.0), ("crossed", -1.0))
+        for cause, weight in driven if there else (("handshake", 0.7), ("off", 0.3), ("crossed", 0.5)):
             out[cause] = out.get(cause, 0.0) + weight
     for cause, weight in _of_inference(told.inferred).items():
         out[cause] = out.get(cause, 0.0) + weight
@@ -345,9 +350,9 @@ def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
     if told.inputs is not None:
         on = sorted(told.inputs & {"CTS", "DSR", "DCD"})
         if on:
-            yield Fact(f"{' and '.join(on)} on: something at the far end is powered", (), ("off", "broken"))
+            yield Fact(f"{' and '.join(on)} on: something at the far end is powered", (), ("off", "broken", "crossed"))
         else:
-            yield Fact("CTS, DSR and DCD are off", ("handshake", "off"))
+            yield Fact("CTS, DSR and DCD are off", ("handshake", "off", "crossed"))
     if told.inferred is not None:
         weighs = _of_inference(told.inferred)
         polarity = ", inverted" if told.inferred.inverted else ""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordolex.core.advice.causes import NOTHING_TOLD, Told, causes
+from ordolex.core.advice.causes import NOTHING_TOLD, Cause, Told, causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 
@@ -96,13 +96,18 @@ def _unclear(evidence: Evidence, told: Told) -> Advice:
 _SEEN_WHEN_CLEAR = frozenset({"doubled", "escapes", "charset", "two sources", "overrun", "missing", "two answers"})
 
 
+def odd_when_clear(evidence: Evidence, told: Told = NOTHING_TOLD) -> list[Cause]:
+    """What looks wrong although it reads clear."""
+    return [cause for cause in causes(evidence.signs, told) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
+
+
 def _unproven(evidence: Evidence, question: str, told: Told) -> Advice:
     if evidence.echoed:
         return Advice(
             ("your own bytes came back: a loopback, or a device that echoes",),
             f"The path to there and back is whole. A device would answer {question or 'a question'}.",
         )
-    odd = [cause for cause in causes(evidence.signs, told) if cause.name in _SEEN_WHEN_CLEAR and cause.likely >= 0.8]
+    odd = odd_when_clear(evidence, told)
     if odd:
         return Advice((odd[0].words,), f"{odd[0].test}.")
     if evidence.checks_right:

@@ -224,8 +224,9 @@ async def _visit(
     return tuple(service for service in services if service is not None)
 
 
-async def look_at(host: str, port: KnownPort, *, offer: bool) -> Service | None:
-    """One port of a host; None where nothing listens."""
+async def look_at(host: str, port: KnownPort, *, offer: bool, called_from: set[str] | None = None) -> Service | None:
+    """One port of a host; None where nothing listens. `called_from` gets the name of this end of the call, which is
+    what the host calls us."""
     began_s = mono_s()
     loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
@@ -233,6 +234,8 @@ async def look_at(host: str, port: KnownPort, *, offer: bool) -> Service | None:
     try:
         async with asyncio.timeout(CALL_S):
             await loop.sock_connect(sock, (host, port.number))
+        if called_from is not None:
+            called_from.add(":".join(str(part) for part in sock.getsockname()))
         ms = (mono_s() - began_s) * 1000
         service = Service(port.number, port.means, ms=ms)
         if port.kind == "other":

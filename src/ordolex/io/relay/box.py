@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from ordolex.core.link.question import Question
 from ordolex.core.relay.fit import Channel, Fit, found_again
 from ordolex.core.sheet import Sheet
@@ -16,8 +18,10 @@ _WAIT_S = 3.0
 _GIVES = {"RFC 2217": "rfc2217"}
 
 
-async def read_channels(runner: LinkRunner, sheet: Sheet) -> list[Channel]:
-    """Asks its console. Raises a Fault where the sheet has no channels, or no line of the answer is one."""
+async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] = ()) -> list[Channel]:
+    """Asks its console. `ours` are calls of our own, just ended: they hold nothing.
+
+    Raises a Fault where the sheet has no channels, or no line of the answer is one."""
     plan = sheet.channels
     if plan is None:
         raise Fault(f"the sheet {sheet.name} says nothing of channels", "docs/sheets.md says how they are written")
@@ -35,7 +39,7 @@ async def read_channels(runner: LinkRunner, sheet: Sheet) -> list[Channel]:
         found.append(
             Channel(
                 int(parts["channel"]), int(parts["port"]), parts["mode"], gives.get(parts["mode"], ""),
-                parts.get("line") or "", "" if held == plan.nobody else held,
+                parts.get("line") or "", "" if held == plan.nobody or held in ours else held,
             )
         )  # fmt: skip
     if not found:
@@ -43,9 +47,12 @@ async def read_channels(runner: LinkRunner, sheet: Sheet) -> list[Channel]:
     return found
 
 
-async def look_at_channel(host: str, port: int, number: int, *, offer: bool = True) -> Channel:
-    """From outside: what is to be had at its port. Nobody holds it where it takes the call and stays."""
-    service: Service | None = await look_at(host, KnownPort(port, "channel", f"serial channel {number}"), offer=offer)
+async def look_at_channel(
+    host: str, port: int, number: int, *, offer: bool = True, called_from: set[str] | None = None
+) -> Channel:
+    """From outside: what is to be had at its port. Nobody holds it where it takes the call and stays. See `look_at`."""
+    known = KnownPort(port, "channel", f"serial channel {number}")
+    service: Service | None = await look_at(host, known, offer=offer, called_from=called_from)
     if service is None:
         return Channel(number, port, "", "nothing")
     if "hangs up" in service.proven:

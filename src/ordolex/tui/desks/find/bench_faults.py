@@ -22,6 +22,8 @@ _FAULTS = [
     ("rival {} off", "is alone on its wire again"),
     ("low {} on", "has its line held low"),
     ("low {} off", "has its line let go"),
+    ("crossed {} on", "has a cable with the wrong crossing"),
+    ("crossed {} off", "has the right cable again"),
     ("format {} 7E1", "is set to seven data bits and even parity"),
     ("format {} 8N1", "is set to 8N1"),
     ("clock {} 1.02", "has a clock that is 2 % fast"),

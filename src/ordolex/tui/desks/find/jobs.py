@@ -23,6 +23,14 @@ JOBS = (
         footer="address",
     ),
     Job(
+        "find.bring_up",
+        "Bring a device up",
+        which_port.bring_up,
+        key="n",
+        help="From a device on the table to a proven link, step by step, with a bundle where it is not proven.",
+        footer="bring up",
+    ),
+    Job(
         "find.ready",
         "Ready?",
         which_port.ready,

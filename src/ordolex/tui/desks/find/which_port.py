@@ -57,6 +57,12 @@ async def trouble(at: FindAt) -> None:
         await at.ask(Picture(SIGHTS[sight], lines, "the likeliest first · arrows scroll, Esc goes back"))
 
 
+async def bring_up(at: FindAt) -> None:
+    from ordolex.tui.desks.find.bring_up import bring_up
+
+    await bring_up(at)
+
+
 async def identify(at: FindAt) -> None:
     from ordolex.tui.desks.find.identify import Identify
 
