@@ -9,6 +9,7 @@ import time
 from pathlib import Path
 
 from ordolex.core.port.bench_notice import BenchNotice
+from tests.commands import run_text
 from tests.conftest import program
 from tests.tui.terminal import IN_TMUX, Terminal
 from tests.tui.test_consoles_terminal import logged_in, opened
@@ -137,3 +138,64 @@ def test_facts_are_noted_and_searched_from_any_desk(
     terminal.press("Enter")
     terminal.see(r"1 facts?")
     terminal.see(r"Raceway 2 oxygen +firmware +1.14")
+
+
+def begun(terminal: Terminal, book: Path) -> None:
+    """A bring-up in a fresh book, on the first transmitter: it has power, its port, no word on the cable."""
+    terminal.start("--book", str(book), size=(128, 40))
+    terminal.see("Raceway 1 oxygen")
+    terminal.press("n")
+    terminal.see("Bring a device up, from the table")
+    terminal.press("Enter")
+    terminal.see("What does the device show")
+    terminal.press("Enter")
+    terminal.see("Which port")
+    terminal.type("Raceway 1")
+    terminal.press("Enter")
+    terminal.see("Which connector has the device", 30)
+    terminal.press("Enter")
+    terminal.see("Its line settings")
+
+
+def test_a_bring_up_leads_from_a_fresh_book_to_a_proof_with_the_sheet_proposed(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    begun(terminal, tmp_path / "b.ordolex")
+    terminal.see("19200 8N1, sticker")
+    terminal.press("Enter")
+    screen = terminal.see("Which sheet", 30)
+    assert re.search(r"oxygen-transmitter +it names the model OX-2", screen), screen
+    assert "both say" not in screen.split("text-instrument")[-1], "the same maker alone is not offered beside that"
+    terminal.press("Enter")
+    screen = terminal.see("Enter goes to Talk with this link", 30)
+    assert re.search(r"Proven: \*IDN\? → Brookmade,OX-2,unit 1", screen), screen
+    assert re.search(r"✓ As found +3 of 3 read, as found", screen)
+    assert re.search(r"◦ Cable +nobody said which connector", screen), "what was not seen is not called good"
+    terminal.press("Enter")
+    terminal.see("● Proven")
+    terminal.see("F5 goes back|Enter send|ends with")
+
+
+def test_a_bring_up_with_a_wrong_crossing_ends_at_that_cause_with_a_bundle(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    run_text("bench", "--tell", "crossed Raceway 1 on")
+    begun(terminal, tmp_path / "b.ordolex")
+    terminal.press("Down", "Down", "Enter")  # Match, the usual settings only
+    terminal.see("Esc stops")
+    screen = terminal.see("Next  Enter tries it again", 90)
+    assert re.search(r"✗ Line settings +nothing was heard at any setting", screen), screen
+    assert "It stands at Held." in screen
+    first = screen.split("It stands at Held.")[1]
+    assert first.index("not crossed as they must be") < first.index("Next  "), first
+    assert "Not proved; it stands at line settings" in screen
+    terminal.press("Escape")
+    terminal.see("This is not proved")
+    terminal.press("Enter")
+    terminal.see("Write it into")
+    terminal.press("Enter")
+    terminal.see("files in .*b-support", 30)
+    head = (tmp_path / "b-support" / "read-me-first.txt").read_text()
+    assert "not crossed as they must be" in head and "Rung      Held" in head
+    terminal.press("n")
+    terminal.see("Bring a device up, from the table")
