@@ -14,12 +14,17 @@ from pathlib import Path
 import pytest
 
 from ordolex.core.record.items import Event, LinkRecord
+from ordolex.core.tables.table import Table
+from ordolex.core.visit.since import DIFFERS, NOT_YET
 from ordolex.io.book.book import Book
 from ordolex.io.book.manifest import verify_handover
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.since import since_before
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
-from ordolex.session.handing_over import PARTS, Choice, hand_over, visit_span
+from ordolex.session.handing_over import PARTS, Choice, hand_over, report, visit_span
+from tests.commands import run_text
 from tests.conftest import program
 
 ODD = "raceway/../1 \u202eevil\x1b[2J 🐟 " + "long " * 2000
@@ -201,3 +206,55 @@ def test_by_the_command_line_a_dropped_row_of_the_record_shows(book: Path, tmp_p
     known = json.loads(run("facts", str(book), "firmware", "--json"))["facts"]
     assert [(fact["value"], fact["source"], fact["proof"]) for fact in known] == [("2.03", "plate", "")]
     run("facts", str(book), "--note", "firmware=2", status=2)
+
+
+def aged(book: Path, hours: float) -> None:
+    """As if everything in it had been so long ago."""
+    with sqlite3.connect(book) as connection:
+        by = round(hours * 3600e6)
+        connection.execute(
+            "UPDATE visit SET started_utc_us = started_utc_us - ?, ended_utc_us = ended_utc_us - ?", (by, by)
+        )
+        for table in ("event", "chunk"):
+            connection.execute(f"UPDATE {table} SET utc_us = utc_us - ?", (by,))
+    connection.close()
+
+
+def test_the_second_visit_is_compared_with_the_first_setting_by_setting_and_list_by_list(tmp_path: Path) -> None:
+    path = tmp_path / "b.ordolex"
+    of: dict[str, object] = {"sheet": "variable-speed-drive", "unit": 3}
+
+    def visited(set_point: float, rows: list[list[str]], ramp: float | None = None) -> None:
+        book = Book(path)
+        link = (
+            book.links()[0]
+            if book.links()
+            else book.add_link(LinkRecord(0, "drive", "/dev/x", sheet="variable-speed-drive"))
+        )
+        values = {"set-point": set_point} | ({"ramp": ramp} if ramp is not None else {})
+        for kind, detail in (("found", {"values": values, "anew": True, **of}), ("table", table_of(rows))):
+            book.recorder.note(Event(link.id, utc_us(), 0, kind, kind, detail))
+        book.close()
+
+    def table_of(rows: list[list[str]]) -> dict[str, object]:
+        return Table("alarms", ("no", "text"), tuple(map(tuple, rows))).as_dict()
+
+    visited(35.0, [["1", "low"], ["2", "door"]], ramp=5.0)
+    reader = BookReader(path)
+    assert since_before(reader, all_sheets()[0], str) == [], "one visit has nothing before it"
+    reader.close()
+    aged(path, 48)
+    visited(41.0, [["1", "low"], ["3", "power"]])
+    reader = BookReader(path)
+    rows = since_before(reader, all_sheets()[0], str)
+    said = {row.what.rpartition(", ")[2]: (row.state, row.now) for row in rows}
+    assert said["set-point"] == (DIFFERS, "41 Hz") and rows[0].state == DIFFERS
+    assert said["ramp"] == (NOT_YET, "")
+    assert said["list alarms"] == (DIFFERS, "2 rows; since then 1 new, 0 changed, 1 gone")
+    points = report(reader, Choice()).open_points
+    assert any(
+        "set-point: 35 Hz, left in the visit of" in point.words and "found 41 Hz" in point.words for point in points
+    )
+    reader.close()
+    told = run_text("compare", str(path), "--json")
+    assert json.loads(told.stdout)["visits"] == 2 and len(json.loads(told.stdout)["rows"]) == len(rows)

@@ -11,6 +11,7 @@ from pathlib import Path
 from ordolex.core.port.bench_notice import BenchNotice
 from tests.commands import run_text
 from tests.conftest import program
+from tests.io.test_handover import aged
 from tests.tui.terminal import IN_TMUX, Terminal
 from tests.tui.test_consoles_terminal import logged_in, opened
 
@@ -19,6 +20,15 @@ pytestmark = IN_TMUX
 
 def open_too(terminal: Terminal, name: str) -> None:
     """Another device's port, in the program that runs."""
+    on_port(terminal, name)
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("Enter")
+    terminal.see(f"{name} is open at")
+
+
+def on_port(terminal: Terminal, name: str) -> None:
+    """In Find, with the cursor on this one."""
     terminal.press("F2")
     terminal.see("Choose a port")
     for key in ["Down"] * 30 + ["Up"] * 60:
@@ -26,10 +36,6 @@ def open_too(terminal: Terminal, name: str) -> None:
             break
         terminal.press(key)
         time.sleep(0.3)
-    terminal.press("Enter")
-    terminal.see("Line settings of")
-    terminal.press("Enter")
-    terminal.see(f"{name} is open at")
 
 
 def command(terminal: Terminal, words: str, then: str) -> str:
@@ -185,9 +191,8 @@ def test_a_bring_up_with_a_wrong_crossing_ends_at_that_cause_with_a_bundle(
     terminal.see("Esc stops")
     screen = terminal.see("Next  Enter tries it again", 90)
     assert re.search(r"✗ Line settings +nothing was heard at any setting", screen), screen
-    assert "It stands at Held." in screen
-    first = screen.split("It stands at Held.")[1]
-    assert first.index("not crossed as they must be") < first.index("Next  "), first
+    first = screen.split("It stands at Held. What is likely, and the test that tells:")[1].split("%")[1]
+    assert "not crossed as they must be" in first, screen
     assert "Not proved; it stands at line settings" in screen
     terminal.press("Escape")
     terminal.see("This is not proved")
@@ -199,3 +204,45 @@ def test_a_bring_up_with_a_wrong_crossing_ends_at_that_cause_with_a_bundle(
     assert "not crossed as they must be" in head and "Rung      Held" in head
     terminal.press("n")
     terminal.see("Bring a device up, from the table")
+
+
+def test_the_next_visit_finds_the_one_setting_that_somebody_changed_and_takes_it_back(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    book = tmp_path / "b.ordolex"
+    bus = next(device.endpoint for device in bench_process.devices if device.name == "Pump house bus")
+    of = ("--sheet", "variable-speed-drive", "--unit", "3")
+    assert run_text("read", bus, *of, "--book", str(book)).returncode == 0
+    assert run_text("write", bus, "set-point=41", "ramp=12", *of, "--book", str(book)).returncode == 0
+    aged(book, 72)
+    assert run_text("write", bus, "set-point=33", *of).returncode == 0, "by somebody else, and in no book of ours"
+
+    terminal.start("--book", str(book), size=(128, 40))
+    terminal.see("Raceway 1 oxygen")
+    on_port(terminal, "Pump house bus")
+    terminal.press("Enter")
+    terminal.see("Line settings of")
+    terminal.press("Enter")
+    terminal.see("is open at 19200 8E1")
+    terminal.press("F6")
+    terminal.see("unit 3")
+    terminal.press("r")
+    screen = terminal.see("not as it was left on .*: set-point: left at 41 Hz, found 33", 30)
+    rows = [line for line in screen.splitlines() if re.search(r"set-point|ramp|speed", line)]
+    assert re.search(r"≠ set-point .*left at 41 Hz on", screen), screen
+    assert "set-point" in rows[0], "what is otherwise stands first"
+
+    screen = command(terminal, "Since the visit before", "[0-9] found otherwise than it was left")
+    assert re.search(r"1 found otherwise than it was left", screen), screen
+    assert re.search(r"≠ .*set-point: 41 Hz, left in the visit of", screen) and re.search(r"now: 33 Hz", screen)
+    assert re.search(r"✓ .*ramp: 12 s", screen), screen
+    terminal.press("Escape")
+    terminal.gone("Esc goes back")
+    terminal.press("u")
+    terminal.see("What is wanted back")
+    terminal.press("Down", "Enter")
+    terminal.see("1 wanted back as left, visit of")
+    terminal.press("a")
+    terminal.see("33 → 41 Hz")
+    terminal.press("Enter")
+    terminal.see("held", 30)

@@ -269,7 +269,7 @@ def _with_device(
     settings = line_for(endpoint, line or sheet.line.settings)
 
     async def run() -> Result:
-        with kept_in(book, endpoint, settings.settings) as alone:
+        with kept_in(book, endpoint, settings.settings, sheet.name, -1 if unit is None else unit) as alone:
             reader = alone.book.reader if alone.book is not None else None
             table = table_of(sheet, sheet.bus.unit if unit is None else unit, reader, alone.link)
             async with alone.opened() as runner:

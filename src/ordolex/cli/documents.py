@@ -230,6 +230,19 @@ class KnownFact(Document):
     proof: str
 
 
+class SinceBefore(Document):
+    link: str
+    what: str
+    then: str = Field(description="as the visit before left it")
+    now: str = Field(description="as this one found it; empty where it was not read yet")
+    state: str = Field(description="differs, as it was left, not read yet, or measured")
+
+
+class Compared(Document):
+    visits: int = Field(description="openings that follow each other within four hours are one")
+    rows: list[SinceBefore]
+
+
 class StageDone(Document):
     stage: str
     standing: str = Field(description="seen, only said, not sure, failed, skipped")
@@ -459,6 +472,7 @@ DOCUMENTS: dict[str, Any] = {
     "verify": VerifiedPath,
     "facts": KnownFacts,
     "bringup": BroughtUp,
+    "compare": Compared,
     "secret": Searched,
     "book rescue": Rescued,
     "sheet check": SheetChecked,

@@ -16,6 +16,7 @@ from ordolex.io.book.book import Book
 from ordolex.io.book.chain import verify_book
 from ordolex.io.book.manifest import verify_handover
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.since import since_before
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
@@ -28,6 +29,7 @@ def add_to(app: typer.Typer) -> None:
     app.command()(handover)
     app.command()(verify)
     app.command()(facts)
+    app.command()(compare)
 
 
 def handover(
@@ -143,6 +145,31 @@ def facts(
         typer.echo(visible_text(f"these do not agree: {line}"))
     if not found:
         typer.echo("nothing is known" + (" with these words" if words else ""))
+
+
+def compare(
+    book: Annotated[Path, typer.Argument(help="The book's file.")],
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Say what a book's last visit found otherwise than the visit before left it."""
+    with faults_said(json):
+        reader = BookReader(book)
+        rows = since_before(reader, all_sheets()[0], lambda at_us: local_time(at_us)[:16])
+        visits = len(reader.visit_starts())
+        reader.close()
+    if json:
+        print_document("compare", {"visits": visits, "rows": [row.as_dict() for row in rows]})
+        return
+    for row in rows:
+        typer.echo(
+            visible_text(
+                f"{row.state:16} {row.link}, {row.what}: {row.then}" + (f"; found {row.now}" if row.now else "")
+            )
+        )
+    if not rows:
+        typer.echo(
+            "one visit only: there is nothing to compare with" if visits < 2 else "nothing that could be compared"
+        )
 
 
 def _chosen(links: list[LinkRecord], wanted: str | None) -> list[LinkRecord]:

@@ -58,15 +58,18 @@ def links_in(path: Path, plans: list[RelayPlan]) -> Iterator[tuple[RecorderLike,
 
 
 @contextmanager
-def kept_in(path: Path | None, endpoint: str, line: LineSettings) -> Iterator[Alone]:
-    """In the book at this path, as the link in it that has this endpoint; or nowhere. Raises a BookFault."""
+def kept_in(path: Path | None, endpoint: str, line: LineSettings, sheet: str = "", unit: int = -1) -> Iterator[Alone]:
+    """In the book at this path, as the link in it that has this endpoint; or nowhere. A link that is made gets sheet and
+    unit. Raises a BookFault."""
     if path is None:
         yield Alone(endpoint, line, NoBook(), 0, None)
         return
     book = Book(path)
     try:
         known = next((entry for entry in book.links() if entry.endpoint == endpoint), None)
-        link = known or book.add_link(LinkRecord(0, endpoint, endpoint, line.text, "command line"))
+        link = known or book.add_link(
+            LinkRecord(0, endpoint, endpoint, line.text, "command line", sheet=sheet, unit=unit)
+        )
         yield Alone(endpoint, line, book.recorder, link.id, book)
     finally:
         book.close()

@@ -38,7 +38,8 @@ def table_of(sheet: Sheet, unit: int, reader: BookReader | None, link: int) -> S
     """The device's settings, with what the book knows of them."""
     table = SettingsTable(sheet, unit)
     if reader is not None:
-        table.remember((event.kind, event.detail) for event in reader.known.events_of("found", "set", link=link))
+        events = reader.known.events_of("found", "set", link=link)
+        table.remember([(event.kind, event.detail, event.utc_us) for event in events], reader.visit_starts())
     return table
 
 
@@ -61,6 +62,7 @@ def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) 
         detail = {"values": found, "anew": not before, **named(table)}
         runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
     _prove(runner, table, readings)
+    table.differences_first()
     return Read(list(readings), not before)
 
 

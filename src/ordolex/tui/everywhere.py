@@ -104,6 +104,7 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             help="Facts of this link, with source and proof; note one, search all links.",
             priority=True,
         ),
+        Job("app.since", "Since the visit before: what was found otherwise than it was left", _since),
         Job("app.closing", "Close the visit: what is still open, settled from there; then hand over", _close_visit),
         Job(
             "app.light",
@@ -120,6 +121,12 @@ async def _facts(at: FrameAt) -> None:
     from ordolex.tui.visit import facts
 
     await facts(at)
+
+
+async def _since(at: FrameAt) -> None:
+    from ordolex.tui.visit import since
+
+    await since(at)
 
 
 async def _close_visit(at: FrameAt) -> None:

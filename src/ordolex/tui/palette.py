@@ -15,7 +15,9 @@ if TYPE_CHECKING:
 def entries(app: OrdolexApp) -> Iterator[SystemCommand]:
     for job in app.JOBS:
         if job.id != "app.command_palette":
-            yield SystemCommand(f"{job.title}  ({job.shown_key})", job.help, partial(app.action_job, job.id))
+            yield SystemCommand(
+                f"{job.title}  ({job.shown_key})" if job.key else job.title, job.help, partial(app.action_job, job.id)
+            )
     for place in app.PLACES:
         offered = place.kind().JOBS
         menu_key = next((job.shown_key for job in offered if job.id.endswith(".more")), "")

@@ -8,9 +8,13 @@ from typing import TYPE_CHECKING
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.facts import SUBJECTS, TYPED, Fact, contradictions, facts_of, search
+from ordolex.core.visit.since import DIFFERS, NOT_YET, SAME, SHOWN
+from ordolex.io.book.since import since_before
+from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
 from ordolex.session.closing import ClosingPoint, closing_points, secret_places
 from ordolex.session.handing_over import local_time
+from ordolex.tui.theme import GOOD, NOTE, UNSURE
 from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.widgets.wording import cut
 
@@ -87,6 +91,38 @@ async def _search(at: FrameAt) -> None:
     found = [(link.name, fact) for link in at.session.links for fact in await _known(at, link)]
     rows = [f"{visible_text(cut(name, 24)):24} {_words(fact)}" for name, fact in search(found, typed)]
     await at.ask(Picture(f"{len(rows)} facts", rows[:_MOST] or ["none"], "Esc goes back"))
+
+
+async def since(at: FrameAt) -> None:
+    """What is otherwise than the visit before left it, the differences first."""
+    reader = at.session.book.reader
+    await asyncio.wrap_future(at.session.book.recorder.call(lambda connection: None))
+    try:
+        rows = await asyncio.to_thread(lambda: since_before(reader, all_sheets()[0], lambda us: local_time(us)[:16]))
+    except Fault as fault:
+        at.say(str(fault), "bad")
+        return
+    if not rows:
+        at.say("This is the book's first visit, or the one before left nothing to compare with", "plain")
+        return
+    differ = sum(row.state == DIFFERS for row in rows)
+    unread = sum(row.state == NOT_YET for row in rows)
+    title = f"{differ} found otherwise than it was left; {unread} not read yet in this visit"
+    lines = [visible_text(f"{_SINCE[row.state]} {cut(row.link, 22):22} {row.what}: {row.then}") for row in rows]
+    told = [
+        [line, *([visible_text(f"{'':25} now: {row.now}")] if row.now else [])]
+        for line, row in zip(lines, rows, strict=True)
+    ]
+    await at.ask(
+        Picture(
+            title,
+            [line for pair in told for line in pair],
+            "≠ otherwise   ✓ as it was left   ◦ not read yet   · measured   Esc goes back",
+        )
+    )
+
+
+_SINCE = {DIFFERS: "≠", SAME: GOOD, NOT_YET: UNSURE, SHOWN: NOTE}
 
 
 async def close_visit(at: FrameAt) -> None:

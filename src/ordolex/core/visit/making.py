@@ -28,6 +28,7 @@ from ordolex.core.visit.report import (
     Told,
     Urgency,
 )
+from ordolex.core.visit.since import DIFFERS, Since
 
 MOST_ROWS, MOST_EXCHANGES, MOST_TRIED = 400, 12, 40
 _MOST_BYTES = 48
@@ -53,6 +54,7 @@ class Material:
     charts: Sequence[ChartPart] = ()
     chain: tuple[str, str] = ("", "")
     bag: Sequence[str] = ()
+    since: Sequence[Since] = ()
 
 
 def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: int = 0,
@@ -78,6 +80,10 @@ def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: 
     report.open_points += [
         OpenPoint(Urgency.NOTE, names.get(event.link, ""), f"{when(event.utc_us)}: {event.text}")
         for event in found.events if event.kind == "note" and event.text and not _is_own(event)
+    ]  # fmt: skip
+    report.open_points += [
+        OpenPoint(Urgency.LATER, row.link, f"{row.what}: {row.then}, and found {row.now}")
+        for row in found.since if row.state == DIFFERS
     ]  # fmt: skip
     report.open_points.sort(key=lambda point: point.urgency)
     report.restored = [Told(when(e.utc_us), e.text) for e in found.events if "put back" in e.text.lower()]
@@ -207,7 +213,7 @@ def _settings(name: str, unit: int, events: Sequence[Event], found: Material) ->
     told = [(e.kind, e.detail) for e in events if e.kind in ("found", "set")]
     if sheet is not None:
         table = SettingsTable(sheet, unit)
-        table.remember(told)
+        table.remember([(kind, detail, 0) for kind, detail in told])
         title = f"{sheet.device}, unit {unit}" if sheet.family.addressed else sheet.device
         held = {
             str(detail.get("name")) for kind, detail in told
@@ -285,7 +291,7 @@ def _not_settled(events: Sequence[Event], found: Material) -> list[str]:
         sheet = found.sheets.get(name)
         if sheet is not None:
             table = SettingsTable(sheet, unit)
-            table.remember((e.kind, e.detail) for e in events if e.kind in ("found", "set"))
+            table.remember([(e.kind, e.detail, e.utc_us) for e in events if e.kind in ("found", "set")])
             who = f" (unit {unit})" if sheet.family.addressed else ""
             out += [f"{point}{who}" for point in table.open_points]
     return out

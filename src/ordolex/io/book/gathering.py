@@ -11,6 +11,7 @@ from ordolex.core.visit.report import ChartPart
 from ordolex.core.watch.round import Round, RoundError, read_round
 from ordolex.io.book.chain import verify_book
 from ordolex.io.book.reader import BookReader, Span
+from ordolex.io.book.since import since_before
 from ordolex.io.book.values import Item
 
 _CHART_COLUMNS = 400
@@ -32,6 +33,7 @@ def gathered(
     return Material(
         reader.site(), visits[-1][3] if visits else "", reader.links(), events, inside, sheets,
         reader.sizes(span), tables, _charts(reader, span, when), (verified.words, verified.last), list(bag),
+        since_before(reader, sheets, when) if last is None else [],
     )  # fmt: skip
 
 

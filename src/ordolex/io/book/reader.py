@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.items import Chunk, Event, LinkRecord
+from ordolex.core.record.visits import visit_starts
 from ordolex.io.book import schema
 from ordolex.io.book.finding import Finding
 from ordolex.io.book.known import Known
@@ -62,6 +63,19 @@ class BookReader:
             guarded(self._file.path, lambda one: (int(one[0]), int(one[1]), one[2] and int(one[2]), str(one[3])), row)
             for row in rows
         ]
+
+    def visit_starts(self) -> list[int]:
+        """When visits began; openings that follow each other soon are one. UTC, microseconds."""
+        visits = self.visits()
+        nexts = [began for _, began, _, _ in visits[1:]]
+        known = [
+            ended or self._last_before(following) for (_, _, ended, _), following in zip(visits, nexts, strict=False)
+        ]
+        return visit_starts([(began, last) for (_, began, _, _), last in zip(visits, [*known, 0], strict=False)])
+
+    def _last_before(self, utc_us: int) -> int:
+        """The time of the last thing recorded before a moment; for an opening of which the end is not known."""
+        return max((item.utc_us for item in self.latest(1, before_us=utc_us)), default=0)
 
     def sizes(self, span: Span = (None, None)) -> dict[int, tuple[int, int]]:
         """Link → bytes heard and bytes sent."""

@@ -31,7 +31,7 @@ _GLYPHS = {
     Standing.OPEN: (" ", "dim"), Standing.GOOD: (GOOD, "moss"), Standing.SAID: (NOTE, "ink"),
     Standing.UNSURE: (UNSURE, "straw"), Standing.BAD: (BAD, "brick"), Standing.SKIPPED: ("-", "dim"),
 }  # fmt: skip
-_KEYS = "Enter goes on   s skips   h by hand   Backspace back to it   b bundle   Esc stops, leaves   F1 help"
+_KEYS = "Enter goes on   s skip   h by hand   Backspace back to it   b bundle   Esc leave"
 
 
 async def bring_up(at: FindAt) -> None:
@@ -95,10 +95,13 @@ class BringUp(Prompt[str | None]):
         at = self._list.highlighted
         return STAGES[at if at is not None else 0].name
 
+    @property
+    def _row_width(self) -> int:
+        return min(114, self.app.size.width - 10)
+
     def _draw(self) -> None:
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
-        width = min(114, self.app.size.width - 10)
-        steps = self._bringing.steps
+        width, steps = self._row_width, self._bringing.steps
         for number, stage in enumerate(STAGES):
             standing = steps.standing(stage.name)
             glyph, colour = _GLYPHS[standing]
@@ -129,14 +132,16 @@ class BringUp(Prompt[str | None]):
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
         steps, width = self._bringing.steps, max(40, min(110, self.app.size.width - 14))
         marked = self._marked
-        text = Text("\n".join(wrap(visible_text(steps.words(marked)), width)[:4]), ink.style("ink"))
+        text = Text("\n".join(wrap(self._next(), width)), ink.style("straw"))
+        words = visible_text(steps.words(marked))
+        if len(words) > self._row_width - 22:  # else its row has all of it
+            text.append("\n" + "\n".join(wrap(words, width)[:4]), ink.style("ink"))
         if steps.standing(marked) is Standing.BAD or (steps.stopped_at is not None and self._is_over):
             rung, causes = self._bringing.stands()
-            text.append(f"\nIt stands at {rung.word}.", ink.style("straw"))
+            text.append(f"\nIt stands at {rung.word}. What is likely, and the test that tells:", ink.style("straw"))
             for cause in causes[:2]:
                 line = f"{chance(cause.share)}: {cause.words}. {cause.test}"
                 text.append("\n" + "\n".join(wrap(visible_text(line), width)[:2]), ink.style("ink"))
-        text.append(f"\n{self._next()}", ink.style("straw"))
         self._about.update(text)
 
     @property
@@ -148,7 +153,7 @@ class BringUp(Prompt[str | None]):
         if self._is_over and steps.proven:
             return "Next  Enter goes to Talk with this link"
         if steps.standing(marked) is Standing.BAD:
-            return "Next  Enter tries it again, s goes past it, Backspace goes back to the stage under the cursor"
+            return "Next  Enter tries it again, s goes past it; with the cursor on an earlier one Enter begins there"
         return f"Next  Enter goes on with {STAGE[marked].title.lower()}"
 
     def on_option_list_option_highlighted(self, event: OptionList.OptionHighlighted) -> None:
@@ -192,9 +197,9 @@ class BringUp(Prompt[str | None]):
         finally:
             self._busy = False
 
-    def busy(self) -> None:
-        """The questions are over; now it is done."""
-        self._began_s, self._busy = mono_s(), True
+    def busy(self, *, on: bool = True) -> None:
+        """The questions are over, and now it is done; or one is asked again."""
+        self._began_s, self._busy = mono_s(), on
         self._show_head()
 
     def _mark(self, stage: str) -> None:

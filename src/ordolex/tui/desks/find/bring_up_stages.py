@@ -44,6 +44,7 @@ class AskedHere:
         self._screen, self.bringing, self.under, self._say = screen, bringing, under, say
 
     async def ask(self, prompt: Prompt[T]) -> T | None:
+        self._screen.busy(on=False)
         answer: T | None = await self._screen.app.push_screen_wait(prompt)
         return answer
 

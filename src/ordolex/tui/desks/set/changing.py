@@ -15,7 +15,7 @@ from ordolex.session.works import Sending
 from ordolex.tui.desks.set.at import SetAt
 from ordolex.tui.desks.set.metering import opened
 from ordolex.tui.widgets.prompts import LinePrompt, Pick
-from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.wording import clock_time, cut, day
 
 
 async def read(at: SetAt) -> None:
@@ -30,6 +30,13 @@ async def read(at: SetAt) -> None:
         words += f"; {runner.late.words}. o sets {runner.late.enough_s:g} s"
     if bad:
         at.say(f"{words}; {bad[0].name}: {bad[0].outcome.value}, {visible_text(bad[0].words)}", "unsure")
+    elif at.table.found_otherwise:
+        row = at.table.found_otherwise[0]
+        left = row.was_left
+        assert left is not None, "what was found otherwise was left before"
+        others = f" and {len(at.table.found_otherwise) - 1} more" if len(at.table.found_otherwise) > 1 else ""
+        was = f"{row.parameter.name}{others}: left at {row.text(left.end)} {row.parameter.unit}".rstrip()
+        at.say(f"{words}; not as it was left on {day(left.utc_us)}: {was}, found {row.text(row.found)}", "unsure")
     else:
         at.say(f"{words}, as found" if read.first else words, "good")
 
@@ -77,13 +84,29 @@ async def _wanted_text(at: SetAt, row: SettingRow) -> str | None:
     return await at.ask(LinePrompt(visible_text(title), row.text(now), reading, visible_text(hint)))
 
 
-def undo(at: SetAt) -> None:
+async def undo(at: SetAt) -> None:
+    """To this visit's own as found; where there were earlier ones, to one of theirs by choice."""
     table = at.known_table
     if table is None:
         return
-    count = table.undo()
+    to, words = None, "as found"
+    if table.earlier_visits:
+        visits = [(when, how) for when in table.earlier_visits[:20] for how in ("left", "found")]
+        choices = [("", "As found in this visit")]
+        choices += [(f"{when} {how}", f"As {how}, visit of {_moment(when)}") for when, how in visits]
+        chosen = await at.ask(Pick("What is wanted back?", choices))
+        if chosen is None:
+            return
+        if chosen:
+            when, _, how = chosen.partition(" ")
+            to, words = (int(when), how), f"as {how}, visit of {_moment(int(when))}"
+    count = table.undo(to)
     at.show()
-    at.say(f"{count} wanted back as found; a applies it" if count else "everything is as it was found", "plain")
+    at.say(f"{count} wanted back {words}; a applies it" if count else f"everything is {words}", "plain")
+
+
+def _moment(utc_us: int) -> str:
+    return f"{day(utc_us)} {clock_time(utc_us)[:5]}"
 
 
 async def apply(at: SetAt) -> None:

@@ -9,6 +9,7 @@ from ordolex.core.record.items import Chunk
 from ordolex.core.record.runs import Run
 from ordolex.core.record.runs import compare as compare_runs
 from ordolex.core.text.visible import visible_text
+from ordolex.io.system.clock import utc_us
 from ordolex.io.work.measure import measure as measured
 from ordolex.session.works import Sending
 from ordolex.tui.desks.set.at import SetAt
@@ -23,7 +24,7 @@ def stop(at: SetAt) -> None:
 def begin_anew(at: SetAt) -> None:
     table = at.known_table
     if table is not None:
-        table.begin_anew()
+        table.begin_anew(utc_us())
         at.show()
         at.say("r reads it: that is as found then")
 

@@ -8,7 +8,7 @@ from rich.text import Text
 from ordolex.core.device.settings_table import SettingRow
 from ordolex.core.text.visible import hex_pairs, visible_text
 from ordolex.tui.theme import Palette
-from ordolex.tui.widgets.wording import age, cut
+from ordolex.tui.widgets.wording import age, cut, day
 
 _NARROW, _WIDE = 12, 16
 
@@ -34,6 +34,8 @@ def row_segments(row: SettingRow, width: int, ink: Palette) -> list[Segment]:
         glyph, colour = "▸ ", "copper"
     elif row.left is not None:
         glyph, colour = "✓ ", "moss"
+    elif row.found_otherwise:
+        glyph, colour = "≠ ", "straw"
     out = [
         Segment(glyph, ink.style(colour, bold=True)),
         Segment(f"{cut(parameter.name, name):{name}} ", ink.style("ink")),
@@ -51,9 +53,12 @@ def row_segments(row: SettingRow, width: int, ink: Palette) -> list[Segment]:
     cell(row.text(row.left), "moss" if row.good else "straw")
     room = width - 3 - name - 4 * value
     words = ", ".join(part for part in (row.verdict, row.state) if part)
+    left = row.was_left
+    if not words and row.found_otherwise and left is not None:
+        words = f"left at {row.text(left.end)} {parameter.unit}".rstrip() + f" on {day(left.utc_us)}"
     if not words:
         words = "" if parameter.can_be_written else "only read"
-    style = "brick" if not row.good else "straw" if row.state else "dim"
+    style = "brick" if not row.good else "straw" if row.state or row.found_otherwise else "dim"
     out.append(Segment(cut(visible_text(words), room), ink.style(style)))
     return out
 
