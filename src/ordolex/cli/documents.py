@@ -243,6 +243,29 @@ class Compared(Document):
     rows: list[SinceBefore]
 
 
+class SameLink(Document):
+    link: str
+    why: str
+
+
+class SaidOtherwise(Document):
+    link: str
+    what: str
+    first: str = Field(description="as the first book has it, which holds")
+    second: str
+
+
+class JoinedBooks(Document):
+    into: str
+    links: int
+    chunks: int
+    events: int
+    doubled: int = Field(description="rows that both books had; each is there once")
+    same: list[SameLink] = Field(description="links of the second book that are one of the first")
+    conflicts: list[SaidOtherwise]
+    notes: list[str]
+
+
 class StageDone(Document):
     stage: str
     standing: str = Field(description="seen, only said, not sure, failed, skipped")
@@ -471,6 +494,7 @@ DOCUMENTS: dict[str, Any] = {
     "handover": Visited,
     "verify": VerifiedPath,
     "facts": KnownFacts,
+    "book join": JoinedBooks,
     "bringup": BroughtUp,
     "compare": Compared,
     "secret": Searched,

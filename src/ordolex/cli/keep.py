@@ -13,6 +13,8 @@ from ordolex.core.record.export import FORMS, export
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.record.sieve import Sieve
 from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.visible import visible_text
+from ordolex.io.book.joining import join
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.rescue import rescue
 from ordolex.io.book.search import items_with, span_of
@@ -28,6 +30,7 @@ def add_to(app: typer.Typer) -> None:
     app.command()(secret)
     books = typer.Typer(help="What is done with whole books.", no_args_is_help=True)
     books.command(name="rescue")(rescue_book)
+    books.command(name="join")(join_books)
     app.add_typer(books, name="book")
 
 
@@ -100,6 +103,32 @@ def rescue_book(
         typer.echo(done.words)
     if not done.chunks and not done.events:
         refuse("nothing of the record could be read", FAILED)
+
+
+def join_books(
+    first: Annotated[Path, typer.Argument(help="A book; where both say something otherwise, this one holds.")],
+    second: Annotated[Path, typer.Argument(help="Another book of the same site.")],
+    into: Annotated[Path, typer.Option("--into", "-o", help="A new book for both; the two are only read.")],
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Join the books of two technicians: the same devices are one link, nothing is there twice."""
+    with faults_said(json):
+        done = join(first, second, into)
+    if json:
+        same = [{"link": name, "why": why} for name, why in done.same]
+        differ = [{"link": c.link, "what": c.what, "first": c.first, "second": c.second} for c in done.conflicts]
+        print_document("book join", {
+            "into": str(into), "links": done.links, "chunks": done.chunks, "events": done.events,
+            "doubled": done.doubled, "same": same, "conflicts": differ, "notes": done.notes,
+        })  # fmt: skip
+        return
+    typer.echo(done.words)
+    for name, why in done.same:
+        typer.echo(visible_text(f"  one link: {name}; {why}"))
+    for conflict in done.conflicts:
+        typer.echo(visible_text(f"  said differently: {conflict.words}"))
+    for note in done.notes:
+        typer.echo(visible_text(f"  {note}"))
 
 
 def visit(

@@ -59,8 +59,8 @@ def links_in(path: Path, plans: list[RelayPlan]) -> Iterator[tuple[RecorderLike,
 
 @contextmanager
 def kept_in(path: Path | None, endpoint: str, line: LineSettings, sheet: str = "", unit: int = -1) -> Iterator[Alone]:
-    """In the book at this path, as the link in it that has this endpoint; or nowhere. A link that is made gets sheet and
-    unit. Raises a BookFault."""
+    """In the book at this path, as the link in it that has this endpoint; or nowhere. A link that is made gets sheet
+    and unit. Raises a BookFault."""
     if path is None:
         yield Alone(endpoint, line, NoBook(), 0, None)
         return
