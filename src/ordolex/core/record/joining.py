@@ -40,8 +40,8 @@ class Paired:
 def paired(first: Sequence[LinkRecord], second: Sequence[LinkRecord], copied: Sequence[int] = ()) -> list[Paired]:
     """By what the device itself says that it is, else by an address that only one device of a network can have.
 
-    `copied` are links that are in both because one book was begun as a copy of the other. A port's name is no identity: the same
-    adapter stood before several devices. No link of the first is taken twice."""
+    `copied` are links that are in both because one book was begun as a copy of the other. A port's name is no identity:
+    the same adapter stood before several devices. No link of the first is taken twice."""
     left = list(first)
     out = []
     for link in second:
