@@ -7,12 +7,14 @@ import re
 import shutil
 import sqlite3
 import subprocess
+import tomllib
 import zipfile
 from html import unescape
 from pathlib import Path
 
 import pytest
 
+from ordolex.core.device.image import decode
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.tables.table import Table
 from ordolex.core.visit.since import DIFFERS, NOT_YET
@@ -258,3 +260,28 @@ def test_the_second_visit_is_compared_with_the_first_setting_by_setting_and_list
     reader.close()
     told = run_text("compare", str(path), "--json")
     assert json.loads(told.stdout)["visits"] == 2 and len(json.loads(told.stdout)["rows"]) == len(rows)
+
+
+def test_what_goes_along_is_read_back_by_the_program_that_wrote_it(book: Path, tmp_path: Path) -> None:
+    """Devices as images, links as TOML, the cable drawn on page and paper."""
+    hand_over(book, tmp_path / "over", Choice())
+    (file,) = (tmp_path / "over" / "images").iterdir()
+    image = decode(file.read_text())
+    assert (image.sheet, image.unit, image.values["set-point"]) == ("variable-speed-drive", 3, 42.0), "as it was left"
+    links = tomllib.loads((tmp_path / "over" / "links.toml").read_text())["link"]
+    assert [link["name"] for link in links] == ["pump house bus", ODD] and links[0]["line"] == "19200 8E1"
+    page = (tmp_path / "over" / "report.html").read_text()
+    assert "how it was plugged, nobody said" in unescape(page) and page.count("<svg") >= 1
+    assert "how it was plugged, nobody said" in " ".join(
+        tool("pdftotext", str(tmp_path / "over/report.pdf"), "-").split()
+    )
+
+
+def test_the_preparation_list_is_ticked_kept_and_printed(book: Path, tmp_path: Path) -> None:
+    rows = json.loads(run_text("prepare", str(book), "--json").stdout)
+    assert {row["kind"] for row in rows} >= {"part", "power", "open"} and not any(row["ticked_us"] for row in rows)
+    done = run_text("prepare", str(book), "--tick", "1", "-o", str(tmp_path / "list.pdf"))
+    assert done.returncode == 0 and "  1 [x] " in done.stdout
+    assert json.loads(run_text("prepare", str(book), "--json").stdout)[0]["ticked_us"], "for the next visit, too"
+    assert rows[0]["words"] in " ".join(tool("pdftotext", "-layout", str(tmp_path / "list.pdf"), "-").split())
+    assert run_text("prepare", str(book), "--tick", "99").returncode == 2

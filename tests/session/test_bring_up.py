@@ -124,7 +124,7 @@ async def test_a_wrong_crossing_comes_first_where_power_is_seen_and_no_setting_b
     names = support_bundle(session.book.path, link, tmp_path / "asked", story, session.ports.all, ("hidden-4711",))
     head = (tmp_path / "asked" / "read-me-first.txt").read_text()
     assert "Rung      Held" in head and causes[0].words in head and "nothing was heard" in head
-    assert tomllib.loads((tmp_path / "asked" / "settings.toml").read_text())["link"]["endpoint"] == link.endpoint
+    assert tomllib.loads((tmp_path / "asked" / "links.toml").read_text())["link"][0]["endpoint"] == link.endpoint
     assert (tmp_path / "asked" / "sent.bin").read_bytes(), "what Match sent is in it"
     assert verify_handover(tmp_path / "asked").good and verify_handover(tmp_path / "asked.zip").good
     assert sorted(zipfile.ZipFile(tmp_path / "asked.zip").namelist()) == sorted(f"asked/{name}" for name in names)

@@ -230,6 +230,14 @@ class KnownFact(Document):
     proof: str
 
 
+class Needed(Document):
+    kind: str = Field(description="part, adapter, file, credentials, from others, address, power, or open")
+    words: str
+    links: list[str]
+    missing: bool = Field(description="it is known not to be in the bag")
+    ticked_us: int = Field(description="when it was ticked, UTC; 0 where it is not")
+
+
 class SinceBefore(Document):
     link: str
     what: str
@@ -497,6 +505,7 @@ DOCUMENTS: dict[str, Any] = {
     "book join": JoinedBooks,
     "bringup": BroughtUp,
     "compare": Compared,
+    "prepare": list[Needed],
     "secret": Searched,
     "book rescue": Rescued,
     "sheet check": SheetChecked,

@@ -18,7 +18,8 @@ from ordolex.io.own import places
 MODULE_OF = {
     "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",
     "record": "exchange", "export": "keep", "visit": "keep", "secret": "keep", "book": "keep", "lists": "lists",
-    "handover": "visit", "verify": "visit", "facts": "visit", "compare": "visit", "bringup": "bring_up",
+    "handover": "visit", "verify": "visit", "facts": "visit", "compare": "visit", "prepare": "visit",
+    "bringup": "bring_up",
     "read": "devices", "write": "devices", "panel": "devices", "scan": "scan", "solve": "match", "match": "match",
     "wire": "wiring", "wave": "wiring", "relay": "relay", "watch": "watch", "values": "values",
     "survey": "network", "net": "network", "bus": "wiring", "sheet": "sheets", "schema": "schemas",

@@ -12,15 +12,20 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, print_document, refus
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.facts import TYPED, Fact, contradictions, facts_of, search
+from ordolex.core.visit.preparing import KIND as PREPARED
+from ordolex.core.visit.preparing import Need
+from ordolex.core.wiring.parts import PartError
 from ordolex.io.book.book import Book
 from ordolex.io.book.chain import verify_book
 from ordolex.io.book.manifest import verify_handover
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.since import since_before
+from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.session.handing_over import PARTS, Choice, hand_over, local_time, visit_span
+from ordolex.session.preparing import preparation, write_list
 
 _SQLITE = b"SQLite format 3"
 
@@ -30,6 +35,7 @@ def add_to(app: typer.Typer) -> None:
     app.command()(verify)
     app.command()(facts)
     app.command()(compare)
+    app.command()(prepare)
 
 
 def handover(
@@ -145,6 +151,51 @@ def facts(
         typer.echo(visible_text(f"these do not agree: {line}"))
     if not found:
         typer.echo("nothing is known" + (" with these words" if words else ""))
+
+
+def prepare(
+    book: Annotated[Path, typer.Argument(help="The book's file.")],
+    output: Annotated[Path | None, typer.Option("--output", "-o", help="A new .txt or .pdf, to print.")] = None,
+    bag: Annotated[Path | None, typer.Option(help="A bag, by file or name; your own without it.")] = None,
+    tick: Annotated[list[int] | None, typer.Option(help="Number of a row that is ready; again takes it away.")] = None,
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """List what a visit needs: parts against the bag, files, credentials with their owner, addresses, power order."""
+    with faults_said(json):
+        sheets = all_sheets()[0]
+        try:
+            at_hand = load_bag(bag)
+        except PartError as error:
+            raise Fault(str(error), "mend the bag's file") from error
+        reader = BookReader(book)
+        rows = preparation(reader, sheets, at_hand)
+        if tick:
+            wrong = [number for number in tick if not 1 <= number <= len(rows)]
+            if wrong:
+                refuse(f"--tick {wrong[0]}: rows are 1 to {len(rows)}", USAGE, json=json)
+            _tick(book, [rows[number - 1] for number in tick])
+            rows = preparation(reader, sheets, at_hand)
+        if output is not None:
+            write_list(rows, reader, output, book)
+        reader.close()
+    if json:
+        print_document("prepare", [need.as_dict() | {"ticked_us": at_us} for need, at_us in rows])
+        return
+    for number, (need, at_us) in enumerate(rows, 1):
+        typer.echo(visible_text(f"{number:>3} [{'x' if at_us else ' '}] {need.text}"))
+    if not rows:
+        typer.echo("nothing is known to be needed")
+
+
+def _tick(path: Path, rows: list[tuple[Need, int]]) -> None:
+    book = Book(path)
+    try:
+        for need, at_us in rows:
+            words = f"{'not ready any more' if at_us else 'ready'}: {need.key}"
+            detail = {"need": need.key, "ticked": not at_us}
+            book.recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), PREPARED, words, detail))
+    finally:
+        book.close()
 
 
 def compare(

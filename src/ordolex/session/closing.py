@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -9,6 +10,7 @@ from typing import TYPE_CHECKING
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.secret_search import SHORTEST, files_of, search
+from ordolex.io.relay.notices import running
 from ordolex.session.stands_at import still_open
 
 if TYPE_CHECKING:
@@ -65,6 +67,10 @@ def _of_the_visit(session: Session) -> Iterator[ClosingPoint]:
     if "relays" in session.__dict__:
         for name in session.relays.running:
             yield ClosingPoint(None, f"the relay {visible_text(name)} runs", "Relay", "")
+    for notice in running():
+        if notice.pid != os.getpid():
+            words = f"the relay {visible_text(notice.name)} of another process goes on: {visible_text(notice.port)}"
+            yield ClosingPoint(None, f"{words}. `ordolex relay stop` ends it", loses=False)
     if session.watches.watch is not None:
         name = visible_text(session.watches.watch.round.name)
         yield ClosingPoint(None, f"the round {name} runs; it is stopped when you leave", "Watch", "", loses=False)

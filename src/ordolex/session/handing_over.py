@@ -25,6 +25,7 @@ from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import safe_name
+from ordolex.session.as_left import images_of, links_toml
 from ordolex.session.whole import Doing, check_free, written_whole
 
 PARTS = ("report", "log", "bytes", "pcapng", "tables", "values")
@@ -124,6 +125,7 @@ class _Writing:
             self._values()
         if choice.book:
             self._book()
+        self._images()
         for name, text in texts(made).items():
             self._put(name, text.encode())
         self._put("contents.txt", contents(made, sorted([*self._files, NAME, "contents.txt"])).encode())
@@ -169,6 +171,19 @@ class _Writing:
             if table.odd:
                 odd = "".join(f"line {number}: {text}\n" for number, text in table.odd)
                 self._put(f"{stem}.odd.txt", odd.encode())
+
+    def _images(self) -> None:
+        """Each device's settings as the visit left them, as an image that Set compares and takes; and the links."""
+        first, last = self._choice.span
+        for link in self._links:
+            events = [
+                (e.kind, e.detail, e.utc_us) for e in self._reader.known.events_of("found", "set", link=link.id)
+                if (first is None or e.utc_us >= first) and (last is None or e.utc_us < last)
+            ]  # fmt: skip
+            for image in images_of(events, all_sheets()[0]):
+                name = f"images/{safe_name(link.name)}-{link.id}.unit-{image.unit}.{safe_name(image.sheet)}.json"
+                self._put(name, image.encode().encode())
+        self._put("links.toml", links_toml(self._links).encode())
 
     def _values(self) -> None:
         """A file for each round, one item behind the other: a day of many items is more than is held at once."""

@@ -9,8 +9,6 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-import tomlkit
-
 from ordolex import __version__
 from ordolex.core.advice.causes import Cause
 from ordolex.core.link.ladder import Rung
@@ -25,6 +23,7 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import utc_us
+from ordolex.session.as_left import links_toml
 from ordolex.session.whole import check_free, written_whole
 
 
@@ -50,7 +49,7 @@ def support_bundle(
             files = {
                 "read-me-first.txt": _head(reader, link, story),
                 "environment.txt": _environment(ports),
-                "settings.toml": _settings(link),
+                "links.toml": links_toml([link]),
                 "tries.json": json.dumps([one.as_dict() for one in story.tried], indent=1, ensure_ascii=False) + "\n",
             }
             for name, text in files.items():
@@ -99,19 +98,6 @@ def _environment(ports: Sequence[PortFacts]) -> str:
         for port in ports
     ] or ["  none"]
     return "\n".join(visible_text(line) for line in lines) + "\n"
-
-
-def _settings(link: LinkRecord) -> str:
-    table = tomlkit.table()
-    rows = (
-        ("name", link.name), ("endpoint", link.endpoint), ("line", link.line), ("source", link.source),
-        ("line_end", link.line_end), ("sheet", link.sheet), ("unit", link.unit), ("identity", link.identity),
-    )  # fmt: skip
-    for key, value in rows:
-        table.add(key, value)
-    document = tomlkit.document()
-    document.add("link", table)
-    return tomlkit.dumps(document)
 
 
 def _bytes(reader: BookReader, link: LinkRecord, folder: Path) -> list[str]:

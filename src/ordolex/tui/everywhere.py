@@ -104,6 +104,7 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             help="Facts of this link, with source and proof; note one, search all links.",
             priority=True,
         ),
+        Job("app.prepare", "Prepare a visit: parts, files, credentials, addresses; ticked, and printed", _prepare),
         Job("app.since", "Since the visit before: what was found otherwise than it was left", _since),
         Job("app.closing", "Close the visit: what is still open, settled from there; then hand over", _close_visit),
         Job(
@@ -121,6 +122,12 @@ async def _facts(at: FrameAt) -> None:
     from ordolex.tui.visit import facts
 
     await facts(at)
+
+
+async def _prepare(at: FrameAt) -> None:
+    from ordolex.tui.visit import prepare
+
+    await prepare(at)
 
 
 async def _since(at: FrameAt) -> None:

@@ -3,19 +3,27 @@
 from __future__ import annotations
 
 import asyncio
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.facts import SUBJECTS, TYPED, Fact, contradictions, facts_of, search
+from ordolex.core.visit.preparing import KIND
 from ordolex.core.visit.since import DIFFERS, NOT_YET, SAME, SHOWN
+from ordolex.core.wiring.parts import PartError
 from ordolex.io.book.since import since_before
+from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
+from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.session.closing import ClosingPoint, closing_points, secret_places
 from ordolex.session.handing_over import local_time
+from ordolex.session.preparing import preparation, write_list
+from ordolex.tui.readings import new_file_reading
 from ordolex.tui.theme import GOOD, NOTE, UNSURE
 from ordolex.tui.widgets.prompts import Pick, Picture
+from ordolex.tui.widgets.ticks import Ticks
 from ordolex.tui.widgets.wording import cut
 
 if TYPE_CHECKING:
@@ -93,6 +101,46 @@ async def _search(at: FrameAt) -> None:
     await at.ask(Picture(f"{len(rows)} facts", rows[:_MOST] or ["none"], "Esc goes back"))
 
 
+async def prepare(at: FrameAt) -> None:
+    """What the next visit needs, out of the links and sheets of this book; ticks hold until they are taken away."""
+    book, reader = at.session.book, at.session.book.reader
+    await asyncio.wrap_future(book.recorder.call(lambda connection: None))
+    try:
+        rows = await asyncio.to_thread(lambda: preparation(reader, all_sheets()[0], load_bag()))
+    except (Fault, PartError) as fault:
+        at.say(str(fault), "bad")
+        return
+    if not rows:
+        at.say("Nothing is known to be needed: links with sheets, and facts (F11), say what is", "plain")
+        return
+    choices = [(need.key, visible_text(cut(need.text, 200))) for need, _ in rows]
+    before = [need.key for need, at_us in rows if at_us]
+    lacking = sum(need.missing for need, _ in rows)
+    title = f"{len(rows)} things to prepare" + (f", {lacking} not in the bag (Wire, g, has the bag)" if lacking else "")
+    ticked = await at.ask(Ticks(title, choices, before, len(choices)))
+    if ticked is None:
+        return
+    for need, _ in rows:
+        if (need.key in ticked) != (need.key in before):
+            on = need.key in ticked
+            words = f"{'ready' if on else 'not ready any more'}: {need.key}"
+            at.session.keep_event(None, KIND, words, {"need": need.key, "ticked": on})
+    done = f"{len(ticked)} of {len(rows)} are ready; the ticks are kept for the next visit"
+    choices = [("no", done), ("write", "Write the list into a file, as text or PDF")]
+    if await at.ask(Pick("To prepare", choices)) != "write":
+        at.say(done, "good")
+        return
+    typed = await at.line("Write it into", f"{book.path.with_suffix('')}-prepare.pdf", new_file_reading, ".txt or .pdf")
+    if typed is not None:
+        now = [(need, utc_us() if need.key in ticked else 0) for need, _ in rows]
+        try:
+            said = await asyncio.to_thread(lambda: write_list(now, reader, Path(typed).expanduser(), book.path))
+        except Fault as fault:
+            at.say(str(fault), "bad")
+        else:
+            at.say(said, "good")
+
+
 async def since(at: FrameAt) -> None:
     """What is otherwise than the visit before left it, the differences first."""
     reader = at.session.book.reader
@@ -128,7 +176,7 @@ _SINCE = {DIFFERS: "≠", SAME: GOOD, NOT_YET: UNSURE, SHOWN: NOTE}
 async def close_visit(at: FrameAt) -> None:
     """What is still open, link by link; each is settled from here. Then it is handed over."""
     while at.app.is_clear:
-        points = closing_points(at.session)
+        points = await asyncio.to_thread(closing_points, at.session)
         links = list(at.session.links)[:12]
         rungs = [f"{cut(visible_text(link.name), 28):28} {at.session.view(link).evidence.rung.word}" for link in links]
         choices = [(str(n), _point_words(point)) for n, point in enumerate(points)]

@@ -66,6 +66,8 @@ class Sheet(Part):
     unlock: Unlock | None = None
     panel: list[Panel] = []
     log: DeviceLog | None = None
+    shipped: list[Words] = []
+    """What it ships with that others know too: a password of the manual, a log-in without one."""
     restore: list[Words] = []
     """What to put back at the end, whenever this device was worked on."""
 

@@ -10,6 +10,7 @@ CONTENTS = {
     "report.html": "the same as a page, also for a phone",
     "log.txt": "everything that passed, to read",
     "record.pcapng": "everything that passed, for network analysers",
+    "links.toml": "each link's port, line settings, sheet and unit, to be read back",
     "settings.txt": "what is known of each link, and from where",
     "changes.txt": "each device's settings as found and as left, procedures, measurements",
     "proof.txt": "what was asked last on each link and answered rightly, with bytes and time",

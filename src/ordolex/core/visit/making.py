@@ -10,11 +10,15 @@ from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.tried import tried
+from ordolex.core.relay.plan import RelayPlan, offered_words
 from ordolex.core.sheet import Sheet
 from ordolex.core.tables.complete import complete
 from ordolex.core.tables.table import Table
 from ordolex.core.text.visible import visible
-from ordolex.core.visit.facts import contradictions, facts_of
+from ordolex.core.visit.bring_up import KIND as BRING_UP
+from ordolex.core.visit.bring_up import earlier
+from ordolex.core.visit.cable import Cable, cable_of
+from ordolex.core.visit.facts import TYPED, contradictions, facts_of
 from ordolex.core.visit.report import (
     Changed,
     ChartPart,
@@ -55,6 +59,7 @@ class Material:
     chain: tuple[str, str] = ("", "")
     bag: Sequence[str] = ()
     since: Sequence[Since] = ()
+    relays: Sequence[RelayPlan] = ()
 
 
 def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: int = 0,
@@ -80,6 +85,10 @@ def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: 
     report.open_points += [
         OpenPoint(Urgency.NOTE, names.get(event.link, ""), f"{when(event.utc_us)}: {event.text}")
         for event in found.events if event.kind == "note" and event.text and not _is_own(event)
+    ]  # fmt: skip
+    report.open_points += [
+        OpenPoint(Urgency.NOTE, plan.name, f"relay {plan.name}: {words}")
+        for plan in found.relays for words in [offered_words(plan.ends[0], plan.allow)] if words
     ]  # fmt: skip
     report.open_points += [
         OpenPoint(Urgency.LATER, row.link, f"{row.what}: {row.then}, and found {row.now}")
@@ -147,6 +156,7 @@ def _link(link: LinkRecord, events: Sequence[Event], found: Material, when: When
     rows = [row for row in tried(events) if row.what]
     part.tried = [Told(when(row.at_us), row.what, row.effect) for row in rows[-MOST_TRIED:]]
     part.hidden = _hidden(link)
+    part.cable = _cable(link, sheet, events)
     part.exchanges = _exchanges(events, sheet, when)
     return part
 
@@ -250,6 +260,17 @@ def _row(row: SettingRow, changed: bool) -> Changed:
     return Changed(row.parameter.name, said(row.found), said(row.left), row.state, changed)
 
 
+def _cable(link: LinkRecord, sheet: Sheet | None, events: Sequence[Event]) -> Cable | None:
+    """Of a serial link whose device's connector its sheet knows; with what was said of how it is plugged."""
+    if sheet is None or not sheet.wiring_end or (link.endpoint and read_endpoint(link.endpoint).kind == "tcp"):
+        return None
+    told = [
+        o.words for o in earlier([(e.utc_us, e.detail) for e in events if e.kind == BRING_UP]) if o.stage == "cable"
+    ]
+    told += [str(e.detail.get("value")) for e in events if e.kind == TYPED and e.detail.get("subject") == "cable"]
+    return cable_of("usb" if link.adapter else "dte-de9", sheet.wiring_end, told[-1] if told else "")
+
+
 def _hidden(link: LinkRecord) -> list[str]:
     """What cannot be seen on this way, so that its absence says nothing."""
     try:
@@ -280,7 +301,14 @@ def _open(link: LinkRecord, events: Sequence[Event], found: Material) -> list[Op
     ]  # fmt: skip
     soon = [*_not_settled(events, found), *_not_held(events), *_not_finished(link, events, found)]
     out += [OpenPoint(Urgency.SOON, link.name, words) for words in soon]
-    against = contradictions(facts_of(link, events, found.sheets.get(link.sheet)))
+    sheet = found.sheets.get(link.sheet)
+    shipped = list(sheet.shipped) if sheet is not None else []
+    if sheet is not None and sheet.bus.common:
+        shipped.append(f"all of these ship as unit {sheet.bus.unit}: a second one on the line would answer too")
+    out += [
+        OpenPoint(Urgency.NOTE, link.name, f"as it ships: {words}; whether that was changed, look") for words in shipped
+    ]
+    against = contradictions(facts_of(link, events, sheet))
     return out + [OpenPoint(Urgency.NOTE, link.name, words) for words in against]
 
 

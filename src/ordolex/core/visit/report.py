@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from enum import IntEnum
 
+from ordolex.core.visit.cable import Cable
 from ordolex.core.visit.facts import Fact
 
 
@@ -101,6 +102,7 @@ class LinkPart:
     measured: list[Told] = field(default_factory=list)
     tried: list[Told] = field(default_factory=list)
     hidden: list[str] = field(default_factory=list)
+    cable: Cable | None = None
     exchanges: list[Exchange] = field(default_factory=list)
 
 

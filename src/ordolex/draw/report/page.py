@@ -7,11 +7,15 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from ordolex.core.visit.cable import cable_shape
 from ordolex.core.visit.chart import chart_shape
 from ordolex.core.visit.report import ChartPart, Report
+from ordolex.core.wiring.drawn import Tone
 from ordolex.draw.report.texts import plain
 
 _WIDE, _HIGH = 640.0, 160.0
+_CABLE = 175.0
+_TONES = {Tone.GOOD: "#2f6f62", Tone.BAD: "#8c2f24", Tone.DIM: "#5c6b6b"}
 
 
 @cache
@@ -26,7 +30,10 @@ def _template() -> Any:
 
 def page(report: Report) -> str:
     charts = [(chart, _drawing(chart)) for chart in report.charts]
-    text: str = _template().render(report=report, charts=charts, wide=_WIDE, high=_HIGH)
+    cables = {id(link): cable_shape(link.cable, _CABLE) for link in report.links if link.cable is not None}
+    text: str = _template().render(
+        report=report, charts=charts, wide=_WIDE, high=_HIGH, cables=cables, cable_wide=_CABLE, id=id, tones=_TONES
+    )
     return text
 
 

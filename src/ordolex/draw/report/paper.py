@@ -8,14 +8,17 @@ from datetime import UTC, datetime
 from fpdf import FPDF
 from fpdf.enums import Align
 
+from ordolex.core.visit.cable import Cable, cable_shape
 from ordolex.core.visit.chart import chart_shape
 from ordolex.core.visit.report import ChartPart, LinkPart, Report, TablePart, Told
+from ordolex.core.wiring.drawn import Tone
 from ordolex.draw.report.texts import fonts, printed
 
 FORMATS = ("A4", "Letter")
 _INK, _DIM, _ACCENT, _ALARM = (28, 42, 42), (92, 107, 107), (47, 111, 98), (140, 47, 36)
 _LINE, _SMALL = 5.0, 4.2
 """Height of a line of text, and of one in a table, in mm."""
+_TONES = {Tone.GOOD: _ACCENT, Tone.BAD: _ALARM}
 _MOST_LINES = 12
 """Lines that one cell of a table may have."""
 
@@ -167,6 +170,46 @@ class _Paper(FPDF):
         self.cell(wide / 2, 4, printed(chart.to_words), align=Align.R)
         self.set_xy(self.l_margin, top + high + 6)
 
+    # ---- a cable
+
+    def cable(self, cable: Cable) -> None:
+        shape = cable_shape(cable, self.epw)
+        if self.will_page_break(shape.high + 16):
+            self.add_page()
+        self.heading("Cable", 1)
+        self.say(cable.words, 8.5)
+        x0, y0 = self.l_margin, self.get_y() + 1
+        for x1, y1, x2, y2, tone in shape.wires:
+            self.set_draw_color(*_TONES.get(tone, _DIM))
+            self.line(x0 + x1, y0 + y1, x0 + x2, y0 + y2)
+        self.set_draw_color(*_DIM)
+        for x, y, wide, high in shape.boxes:
+            self.rect(x0 + x, y0 + y, wide, high)
+        self.set_draw_color(*_INK)
+        self.set_fill_color(255, 255, 255)
+        self.set_font("text", "", 6)
+        self.set_text_color(*_INK)
+        for x, y, number in shape.pins:
+            self.circle(x0 + x, y0 + y, 1.7, style="DF")
+            self.set_xy(x0 + x - 4, y0 + y - 2)
+            self.cell(8, 4, number, align=Align.C)
+        self.set_text_color(*_DIM)
+        for x, y, text, align in shape.labels:
+            words = printed(text, most=40)
+            shift = {"left": 0.0, "middle": self.get_string_width(words) / 2, "right": self.get_string_width(words)}
+            self.text(x0 + x - shift[align], y0 + y, words)
+        self.set_xy(self.l_margin, y0 + shape.high)
+
+
+def checklist(site: str, title: str, zone: str, rows: Sequence[Sequence[str]], form: str = "A4") -> bytes:
+    """A list to tick on paper, as PDF: (box, kind, what, for which) each."""
+    pdf = _Paper(Report(site, title, "", "", zone, "Ordolex"), form)
+    pdf.say(site, 17, _INK, "B")
+    pdf.say(title, 11)
+    pdf.ln(3)
+    pdf.rows(("", "kind", "what", "for"), rows, (0.6, 2, 9, 4))
+    return bytes(pdf.output())
+
 
 def paper(report: Report, form: str = "A4") -> bytes:
     """The PDF. `form` is one of FORMATS."""
@@ -219,19 +262,9 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
         pdf.rows(("what", "value", "from", "when", "what shows it"), facts, (3, 5, 4, 3.4, 4))
         for line in link.contradictions:
             pdf.say(f"These do not agree: {line}", 8.5, _ALARM)
-    if link.proof is not None:
-        pdf.heading("Proof", 1)
-        proof, plural = link.proof, "s" * (link.proof.right != 1)
-        count = f"; {proof.right} right answer{plural} in all" if proof.right else ""
-        pdf.say(f"{proof.when}, after {proof.ms}{count}", 8.5)
-        pdf.say(f"asked: {proof.asked}")
-        if proof.asked_hex:
-            pdf.code(proof.asked_hex)
-        pdf.say(f"answered: {proof.answered}")
-        if proof.answered_hex:
-            pdf.code(proof.answered_hex)
-    else:
-        pdf.say("Not proven: no question was answered rightly.", 9.5, _ALARM, "B")
+    _proof(pdf, link)
+    if link.cable is not None:
+        pdf.cable(link.cable)
     for device in link.settings:
         pdf.heading(f"Settings: {device.device}", 1)
         rows = [(row.name, row.found, row.left, row.state) for row in device.rows]
@@ -247,6 +280,22 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
         pdf.heading("Not visible on this way", 1)
         for line in link.hidden:
             pdf.say(f"•  {line}", 8.5)
+
+
+def _proof(pdf: _Paper, link: LinkPart) -> None:
+    if link.proof is not None:
+        pdf.heading("Proof", 1)
+        proof, plural = link.proof, "s" * (link.proof.right != 1)
+        count = f"; {proof.right} right answer{plural} in all" if proof.right else ""
+        pdf.say(f"{proof.when}, after {proof.ms}{count}", 8.5)
+        pdf.say(f"asked: {proof.asked}")
+        if proof.asked_hex:
+            pdf.code(proof.asked_hex)
+        pdf.say(f"answered: {proof.answered}")
+        if proof.answered_hex:
+            pdf.code(proof.answered_hex)
+    else:
+        pdf.say("Not proven: no question was answered rightly.", 9.5, _ALARM, "B")
 
 
 def _table(pdf: _Paper, table: TablePart) -> None:

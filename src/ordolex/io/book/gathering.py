@@ -33,7 +33,7 @@ def gathered(
     return Material(
         reader.site(), visits[-1][3] if visits else "", reader.links(), events, inside, sheets,
         reader.sizes(span), tables, _charts(reader, span, when), (verified.words, verified.last), list(bag),
-        since_before(reader, sheets, when) if last is None else [],
+        since_before(reader, sheets, when) if last is None else [], reader.known.relays(),
     )  # fmt: skip
 
 
