@@ -246,3 +246,31 @@ def test_the_next_visit_finds_the_one_setting_that_somebody_changed_and_takes_it
     terminal.see("33 → 41 Hz")
     terminal.press("Enter")
     terminal.see("held", 30)
+
+
+def test_books_that_were_open_lately_are_offered_and_another_is_opened_from_inside(
+    terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
+) -> None:
+    for name in ("north", "south"):
+        terminal.start("--book", str(tmp_path / f"{name}.ordolex"))
+        terminal.see(f"Ordolex   {name}")
+        terminal.see("Raceway 1 oxygen")
+        terminal.press("F10")
+        terminal.see("Kept in")
+    terminal.start()
+    screen = terminal.see("Which book")
+    assert screen.index("south ") < screen.index("north "), "the last one first"
+    terminal.press("Down", "Enter")
+    terminal.see("Ordolex   north")
+    terminal.see("Raceway 1 oxygen")
+    command(terminal, "Books", "Make a new book")
+    terminal.press("Enter")
+    terminal.see("Make a new book at")
+    terminal.type(str(tmp_path / "east"))
+    terminal.press("Enter")
+    terminal.see("Ordolex   east", 30)
+    terminal.see("Raceway 1 oxygen")
+    terminal.press("F10")
+    terminal.see("Kept in .*east.ordolex")
+    kept = (tmp_path / ".local/state/ordolex/recent-books").read_text().splitlines()
+    assert [Path(line).stem for line in kept] == ["east", "north", "south"]

@@ -252,7 +252,7 @@ def demo(
 
                 run_tour(served.notice, tour)
                 return
-            fresh = places.books() / f"Alder Brook Hatchery {datetime.now():%Y-%m-%d %H%M%S}.ordolex"
+            fresh = places.demo_books() / f"Alder Brook Hatchery {datetime.now():%Y-%m-%d %H%M%S}.ordolex"
             status = run_interface(book or fresh, site=served.notice.site)
         finally:
             served.stop()

@@ -11,8 +11,18 @@ from ordolex.io.system import log
 from ordolex.io.system.faults import Fault
 
 
-def run_interface(path: Path, site: str = "") -> int:
-    """The exit status. Raises a Fault where there is no terminal, the book does not open, or not all was kept."""
+def run_interface(path: Path, site: str = "", *, choose: bool = False) -> int:
+    """The exit status. With `choose` the books that were open lately are offered at first.
+
+    Raises a Fault where there is no terminal, the book does not open, or not all was kept."""
+    status, then = _run_on(path, site, places.recent_books() if choose else [])
+    while then is not None:
+        status, then = _run_on(then, "", [])
+    return status
+
+
+def _run_on(path: Path, site: str, recent: list[Path]) -> tuple[int, Path | None]:
+    """On one book: the exit status, and the book that is wanted next."""
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise Fault(
             "the interface needs a terminal for its keys and its screen",
@@ -28,6 +38,7 @@ def run_interface(path: Path, site: str = "") -> int:
     end_log = log.begin(places.support_log())
     try:
         app = OrdolexApp(book)
+        app.recent = recent
         app.run()
     finally:
         book.close()
@@ -44,4 +55,4 @@ def run_interface(path: Path, site: str = "") -> int:
         raise Fault(f"the record is not whole: {status.why}, {lost}", f"what was kept is in {path}")
     print(f"Kept in {path}")
     print(f"Export it with: ordolex export '{path}' --as text")
-    return app.return_code or 0
+    return app.return_code or 0, app.next_book

@@ -51,7 +51,7 @@ def open_interface(
         with faults_said():
             from ordolex.cli.interface import run_interface
 
-            status = run_interface(book or places.last_book())
+            status = run_interface(book or places.last_book(), choose=book is None)
         if status:
             raise typer.Exit(status)
 

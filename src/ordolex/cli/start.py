@@ -28,7 +28,7 @@ def _interface() -> None:
     from ordolex.io.system.faults import Fault
 
     try:
-        status = run_interface(places.last_book())
+        status = run_interface(places.last_book(), choose=True)
     except Fault as fault:
         say(str(fault))
         status = FAILED

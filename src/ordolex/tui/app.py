@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable, Iterable
 from functools import partial
 from inspect import isawaitable
+from pathlib import Path
 from typing import Any, ClassVar
 
 from rich.segment import Segments
@@ -87,6 +88,10 @@ class OrdolexApp(App[None]):
         self.arriving = Arriving()
         self.goes_on: list[str] = []
         """Relays that run on in a process of their own once this one has ended."""
+        self.recent: list[Path] = []
+        """Books to choose from at first; where there is but one, it is open already."""
+        self.next_book: Path | None = None
+        """The book that is wanted once this one is closed."""
         self._switcher = ContentSwitcher(first, initial=first.id)
 
     # ---- the frame
@@ -110,6 +115,14 @@ class OrdolexApp(App[None]):
         self.say("Find: choose a port with the arrow keys, Enter opens it. F1 helps.")
         self.set_interval(_TURN_S, self._turn)
         self.call_after_refresh(self._bring_desks)
+        if len(self.recent) > 1:
+            self.call_after_refresh(self._choose_book)
+
+    @work
+    async def _choose_book(self) -> None:
+        from ordolex.tui.books import choose_at_start
+
+        await choose_at_start(self)
 
     def _close(self) -> None:
         self.session.hub.stop()

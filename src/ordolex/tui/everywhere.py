@@ -104,6 +104,7 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             help="Facts of this link, with source and proof; note one, search all links.",
             priority=True,
         ),
+        Job("app.books", "Books: open another one, or make one", _books),
         Job("app.prepare", "Prepare a visit: parts, files, credentials, addresses; ticked, and printed", _prepare),
         Job("app.since", "Since the visit before: what was found otherwise than it was left", _since),
         Job("app.closing", "Close the visit: what is still open, settled from there; then hand over", _close_visit),
@@ -122,6 +123,12 @@ async def _facts(at: FrameAt) -> None:
     from ordolex.tui.visit import facts
 
     await facts(at)
+
+
+async def _books(at: FrameAt) -> None:
+    from ordolex.tui.books import books
+
+    await books(at)
 
 
 async def _prepare(at: FrameAt) -> None:

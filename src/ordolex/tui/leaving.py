@@ -45,7 +45,8 @@ def warnings() -> tuple[Warned, Warned]:
     return Warned(_SECOND_TIME_S), Warned(_HABIT_S)
 
 
-async def leave(at: FrameAt) -> None:
+async def leave(at: FrameAt) -> bool:
+    """Whether the program ends now."""
     session = at.session
     standing = [(link, prompt) for link in session.links if (prompt := still_open(session, link))]
     points = session.open_points()
@@ -61,9 +62,11 @@ async def leave(at: FrameAt) -> None:
     elif session.relays.running and not await _relays_settled(at):
         at.say("stayed")
     elif session.to_restore:
-        await _remind(at)
+        return await _remind(at)
     else:
         at.app.exit()
+        return True
+    return False
 
 
 async def _relays_settled(at: FrameAt) -> bool:
@@ -94,7 +97,7 @@ def _show(at: FrameAt, link: LinkRecord, word: str) -> None:
     at.app.show_desk(word)
 
 
-async def _remind(at: FrameAt) -> None:
+async def _remind(at: FrameAt) -> bool:
     things = "; ".join(at.session.to_restore)
     choices = [
         ("done", "It is put back: leave"),
@@ -105,6 +108,8 @@ async def _remind(at: FrameAt) -> None:
     if answer in ("done", "open"):
         at.session.note(f"at the end, {'put back' if answer == 'done' else 'NOT put back'}: {things}")
         at.app.exit()
+        return True
+    return False
 
 
 def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:

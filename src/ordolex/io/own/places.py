@@ -5,12 +5,20 @@ from __future__ import annotations
 import contextlib
 from pathlib import Path
 
-from platformdirs import user_data_path, user_state_path
+from platformdirs import user_data_path, user_documents_path, user_state_path
 
 from ordolex.io.system.files import private_folder
 
+_RECENT = 20
+
 
 def books() -> Path:
+    """Where books are made: a folder that a technician sees."""
+    return user_documents_path() / "Ordolex"
+
+
+def demo_books() -> Path:
+    """Where the demo makes its own, out of the way."""
     return user_data_path("ordolex", appauthor=False) / "books"
 
 
@@ -44,20 +52,24 @@ def support_log() -> Path:
     return user_state_path("ordolex", appauthor=False) / "ordolex.log"
 
 
-def _last_book_file() -> Path:
-    return user_state_path("ordolex", appauthor=False) / "last-book"
+def _recent_file() -> Path:
+    return user_state_path("ordolex", appauthor=False) / "recent-books"
+
+
+def recent_books() -> list[Path]:
+    """Books that were open and are there still, the last one first."""
+    with contextlib.suppress(OSError, UnicodeDecodeError):
+        return [path for line in _recent_file().read_text().splitlines() if (path := Path(line)).is_file()]
+    return []
 
 
 def last_book() -> Path:
     """The book that was open last, or a first one."""
-    with contextlib.suppress(OSError):
-        path = Path(_last_book_file().read_text().strip())
-        if path.is_file():
-            return path
-    return books() / "first site.ordolex"
+    return next(iter(recent_books()), books() / "first site.ordolex")
 
 
 def remember_book(path: Path) -> None:
     with contextlib.suppress(OSError):  # convenience only
-        private_folder(_last_book_file().parent)
-        _last_book_file().write_text(f"{path.resolve()}\n")
+        private_folder(_recent_file().parent)
+        known = [path.resolve(), *(one for one in recent_books() if one != path.resolve())]
+        _recent_file().write_text("".join(f"{one}\n" for one in known[:_RECENT]))

@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
 from ordolex.session.session import Session
 from ordolex.tui.desks.at import At
@@ -23,6 +24,9 @@ class Looked:
     shown: Shown = Shown.BOTH
 
 
+_SAID_S = 0.5
+
+
 class KeepAt(At):
     """timeline  the rows shown, and how they are sifted
     looked    what was searched for, how bytes are shown
@@ -36,10 +40,15 @@ class KeepAt(At):
     def names(self) -> dict[int, str]:
         return names_of(self.session)
 
-    async def write(self, job: Callable[[], str]) -> None:
-        """Writes in a thread, and says what was written."""
+    async def write(self, job: Callable[[], str], now: Callable[[], str] = lambda: "") -> None:
+        """Writes in a thread, and says what was written; what takes longer says meanwhile what is written `now`."""
+        began_s = mono_s()
+        going = asyncio.create_task(asyncio.to_thread(job))
+        while not (await asyncio.wait((going,), timeout=_SAID_S))[0]:
+            if now():
+                self.say(f"writing {now()}, {mono_s() - began_s:.0f} s")
         try:
-            words = await asyncio.to_thread(job)
+            words = going.result()
         except Fault as fault:
             self.say(str(fault), "bad")
         else:

@@ -117,8 +117,8 @@ async def hand_all_over(at: KeepAt) -> None:
     hint = "a new folder, its zip beside it; or a name that ends in .zip"
     typed = await at.line("Write it into", f"{book.with_suffix('')}-handover", new_file_reading, hint)
     if typed is not None:
-        at.say("writing; this takes a moment", "plain")
-        await at.write(lambda: _written(book, typed, choice))
+        doing = Doing(await asyncio.to_thread(lambda: book.stat().st_size))
+        await at.write(lambda: _written(book, typed, choice, doing), lambda: doing.words)
 
 
 async def _outline(at: KeepAt, choice: Choice) -> list[str] | None:
@@ -138,9 +138,21 @@ async def _outline(at: KeepAt, choice: Choice) -> list[str] | None:
         return None
 
 
-def _written(book: Path, typed: str, choice: Choice) -> str:
+class Doing:
+    """What is made of a handover just now; told from the thread that makes it."""
+
+    def __init__(self, size_of_book: int) -> None:
+        self.words = ""
+        self._of = size(size_of_book)
+
+    def __call__(self, what: str) -> None:
+        self.words = f"{what}, of a book of {self._of}"
+
+
+def _written(book: Path, typed: str, choice: Choice, doing: Doing) -> str:
     path = Path(typed).expanduser()
-    return f"handed over: {len(hand_over(book, path, choice))} files in {path}; ordolex verify holds them against it"
+    count = len(hand_over(book, path, choice, doing))
+    return f"handed over: {count} files in {path}; ordolex verify holds them against it"
 
 
 def _changes(before: Table | None, after: Table) -> list[str]:
