@@ -16,7 +16,8 @@ from ordolex.io.book.manifest import verify_handover
 from ordolex.io.link.hub import Hub
 from ordolex.io.match import asks
 from ordolex.io.system.faults import Fault
-from ordolex.session.bring_up import Bringing
+from ordolex.session.bringing import device, line, proof, stands
+from ordolex.session.bringing.state import Bringing
 from ordolex.session.session import Session
 from ordolex.session.support import Story, support_bundle
 from tests.conftest import ServeBench
@@ -36,22 +37,22 @@ def session(tmp_path: Path) -> Iterator[Session]:
     book.close()
 
 
-async def brought(session: Session, endpoint: str, line: str = "", family: str = "") -> Bringing:
+async def brought(session: Session, endpoint: str, settings: str = "", family: str = "") -> Bringing:
     """Up to the proof: at these settings, else by Match with the questions of a protocol."""
     bringing = Bringing(session)
-    bringing.powered(1)
-    port = await bringing.take_port(endpoint, "it was named")
+    line.powered(bringing, 1)
+    port = await line.take_port(bringing, endpoint, "it was named")
     assert port.standing is Standing.GOOD, port.words
-    bringing.cable_not_known()
+    line.cable_not_known(bringing)
     questions = asks.of_family(family) if family else ()
-    await (bringing.settings_as(line, "sticker") if line else bringing.match_settings(questions))
-    await bringing.wake()
-    await bringing.prove()
+    await (line.settings_as(bringing, settings, "sticker") if settings else line.by_match(bringing, questions))
+    await proof.wake(bringing)
+    await proof.prove(bringing)
     return bringing
 
 
 @pytest.mark.parametrize(
-    ("device", "speaks", "asked", "sheet", "identity"),
+    ("plan", "speaks", "asked", "sheet", "identity"),
     [
         (OXYGEN, "text", "", "oxygen-transmitter", "Brookmade,OX-2"),
         (MODBUS, "modbus-rtu", "modbus-rtu", "variable-speed-drive", "VD-3"),
@@ -61,26 +62,26 @@ async def brought(session: Session, endpoint: str, line: str = "", family: str =
 async def test_an_unknown_device_at_unknown_settings_is_proven_named_and_read(
     session: Session,
     serve_bench: ServeBench,
-    device: dict[str, object],
+    plan: dict[str, object],
     speaks: str,
     asked: str,
     sheet: str,
     identity: str,
 ) -> None:
-    bench = await serve_bench(device)
+    bench = await serve_bench(plan)
     bringing = await brought(session, bench.notice().devices[0].endpoint, family=asked)
     assert bringing.steps.proven, bringing.steps.verdict
-    assert bringing.link is not None and bringing.link.line == device["line"]
-    assert bringing.spoken[0].name == speaks
-    said = await bringing.identify()
+    assert bringing.link is not None and bringing.link.line == plan["line"]
+    assert device.spoken(bringing)[0].name == speaks
+    said = await device.ask_who(bringing)
     assert said.standing is Standing.GOOD and identity in said.words
-    rows = await bringing.look_for_sheets()
-    best = bringing.clear_choice()
+    rows = await device.look_for_sheets(bringing)
+    best = device.clear_choice(bringing)
     assert best is not None and best.sheet.name == sheet, [(one.sheet.name, one.points) for one in rows]
-    bringing.take_sheet(best.sheet.name, best.words)
-    found = await bringing.read_found()
+    device.take_sheet(bringing, best.sheet.name, best.words)
+    found = await device.read_found(bringing)
     assert found.standing is Standing.GOOD and "as found" in found.words
-    assert bringing.stands() == (Rung.PROVEN, [])
+    assert stands.stands(bringing) == (Rung.PROVEN, [])
 
 
 async def test_a_device_that_only_talks_is_proven_in_one_direction_and_by_its_sheet_alone(
@@ -90,12 +91,12 @@ async def test_a_device_that_only_talks_is_proven_in_one_direction_and_by_its_sh
     bringing = await brought(session, bench.notice().devices[0].endpoint, "4800 8N1")
     assert bringing.steps.standing("proof") is Standing.UNSURE and not bringing.steps.proven
     assert "heard, not proven" in bringing.steps.verdict
-    assert (await bringing.identify()).standing is Standing.UNSURE
-    await bringing.look_for_sheets()
-    best = bringing.clear_choice()
+    assert (await device.ask_who(bringing)).standing is Standing.UNSURE
+    await device.look_for_sheets(bringing)
+    best = device.clear_choice(bringing)
     assert best is not None and best.sheet.name == "temperature-string"
-    bringing.take_sheet(best.sheet.name, best.words)
-    assert "device → PC only" in (await bringing.recognise()).words and bringing.steps.proven
+    device.take_sheet(bringing, best.sheet.name, best.words)
+    assert "device → PC only" in (await proof.recognise(bringing)).words and bringing.steps.proven
 
 
 async def test_a_wrong_crossing_comes_first_where_power_is_seen_and_no_setting_brings_anything(
@@ -104,14 +105,14 @@ async def test_a_wrong_crossing_comes_first_where_power_is_seen_and_no_setting_b
     bench = await serve_bench(OXYGEN)
     bench._benches[0].station.cross(True)
     bringing = Bringing(session)
-    bringing.powered(1)
-    await bringing.take_port(bench.notice().devices[0].endpoint, "it was named")
-    assert "CTS, DSR and DCD are off" in bringing.cable_not_known().words
-    listened = await bringing.match_settings(give_up_s=1)
+    line.powered(bringing, 1)
+    await line.take_port(bringing, bench.notice().devices[0].endpoint, "it was named")
+    assert "CTS, DSR and DCD are off" in line.cable_not_known(bringing).words
+    listened = await line.by_match(bringing, give_up_s=1)
     assert "nothing was asked yet" in listened.words, "what was not asked speaks for nothing"
-    failed = await bringing.match_settings(give_up_s=15)
+    failed = await line.by_match(bringing, give_up_s=15)
     assert failed.standing is Standing.BAD and "nothing was heard" in failed.words
-    rung, causes = bringing.stands()
+    rung, causes = stands.stands(bringing)
     assert rung is Rung.HELD and causes[0].name == "crossed"
     assert "asked" not in [cause.name for cause in causes], "it was asked all along"
 
@@ -138,7 +139,7 @@ async def test_a_secret_of_the_visit_stops_a_bundle_and_nothing_is_written(
     bench = await serve_bench(OXYGEN)
     bringing = await brought(session, bench.notice().devices[0].endpoint, "9600 7E1")
     session.book.recorder.call(lambda connection: None).result(20)
-    story = Story(bringing.steps.verdict, *bringing.stands(), bringing.steps.tried)
+    story = Story(bringing.steps.verdict, *stands.stands(bringing), bringing.steps.tried)
     assert bringing.link is not None
     with pytest.raises(Fault, match="a secret of this visit stands in"):
         support_bundle(session.book.path, bringing.link, tmp_path / "asked", story, secrets=("Brookmade",))
@@ -151,15 +152,15 @@ async def test_an_inverted_line_is_said_and_no_cause_of_silence_beside_it(
 ) -> None:
     bench = await serve_bench({"name": "level", "kind": "logger", "line": "2400 8N2", "polarity": "inverted"})
     bringing = Bringing(session)
-    await bringing.take_port(bench.notice().devices[0].endpoint, "it was named")
-    failed = await bringing.match_settings()
+    await line.take_port(bringing, bench.notice().devices[0].endpoint, "it was named")
+    failed = await line.by_match(bringing)
     assert failed.standing is Standing.BAD and "the line is inverted" in failed.words
-    assert not [cause for cause in bringing.stands()[1] if cause.name in ("asked", "crossed", "off")]
+    assert not [cause for cause in stands.stands(bringing)[1] if cause.name in ("asked", "crossed", "off")]
 
 
 async def test_a_port_that_is_not_there_stops_at_the_port(session: Session) -> None:
     bringing = Bringing(session)
-    failed = await bringing.take_port("/dev/ttyNOWHERE7", "it was named")
+    failed = await line.take_port(bringing, "/dev/ttyNOWHERE7", "it was named")
     assert failed.standing is Standing.BAD and not bringing.steps.proven
-    assert bringing.stands()[0] <= Rung.PRESENT
-    assert (await bringing.prove()).standing is Standing.BAD, "later stages say that there is no port"
+    assert stands.stands(bringing)[0] <= Rung.PRESENT
+    assert (await proof.prove(bringing)).standing is Standing.BAD, "later stages say that there is no port"

@@ -38,7 +38,9 @@ def test_the_palette_holds_every_command_of_every_desk_and_menu(tmp_path: Path) 
     app.session.hub.stop()
     book.close()
     for job in EVERYWHERE:
-        assert job.id == "app.command_palette" or (f"{job.title}  ({job.shown_key})" if job.key else job.title) in titles
+        assert (
+            job.id == "app.command_palette" or (f"{job.title}  ({job.shown_key})" if job.key else job.title) in titles
+        )
     for word, jobs in AT_DESKS.items():
         menu_key = next((job.shown_key for job in jobs if job.id.endswith(".more")), "")
         for job in jobs:

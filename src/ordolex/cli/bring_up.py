@@ -25,7 +25,8 @@ from ordolex.io.link.hub import Hub
 from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
-from ordolex.session.bring_up import Bringing
+from ordolex.session.bringing import device, line, proof, stands
+from ordolex.session.bringing.state import Bringing
 from ordolex.session.session import Session
 from ordolex.session.support import Story, support_bundle
 
@@ -87,7 +88,7 @@ def bringup(
         open_.callback(hub.stop)
         bringing = Bringing(session)
         asyncio.run(_run(bringing, wanted, lambda outcome: None if json else _print(outcome)))
-        rung, causes = bringing.stands()
+        rung, causes = stands.stands(bringing)
         proven = bringing.steps.proven
         files: list[str] = []
         if bundle is not None and not proven and bringing.link is not None:
@@ -121,32 +122,32 @@ def _print(outcome: Outcome) -> None:
 
 async def _run(bringing: Bringing, wanted: _Wanted, tell: Any) -> None:
     """Every stage that can be done without somebody who is asked. It stops where going on would prove nothing."""
-    tell(bringing.powered(wanted.lamp))
+    tell(line.powered(bringing, wanted.lamp))
     await asyncio.to_thread(bringing.session.ports.survey)
     endpoint, why = _port(bringing, wanted)
-    port = await bringing.take_port(endpoint, why)
+    port = await line.take_port(bringing, endpoint, why)
     tell(port)
     if port.standing is Standing.BAD:
         return
     if wanted.sheet:
-        bringing.take_sheet(wanted.sheet, "chosen by who asked")
+        device.take_sheet(bringing, wanted.sheet, "chosen by who asked")
     tell(await _cable(bringing, wanted.end))
     await _settings_and_proof(bringing, wanted, tell)
     if bringing.steps.standing("proof") in (Standing.BAD, Standing.OPEN):
         return
-    tell(await bringing.identify())
+    tell(await device.ask_who(bringing))
     if not wanted.sheet:
         tell(await _sheet(bringing))
     if not bringing.steps.proven:
-        tell(await bringing.recognise())
-    tell(await bringing.read_found())
+        tell(await proof.recognise(bringing))
+    tell(await device.read_found(bringing))
 
 
 def _port(bringing: Bringing, wanted: _Wanted) -> tuple[str, str]:
     """Raises a Fault where it is not clear which one is meant."""
     if wanted.endpoint:
         return wanted.endpoint, "it was named"
-    ports = bringing.likely_ports()
+    ports = line.likely_ports(bringing)
     if len(ports) == 1:
         return ports[0][0].endpoint, "it is the only one that is free"
     if not ports:
@@ -161,12 +162,12 @@ async def _cable(bringing: Bringing, end: str) -> Outcome:
     known = bringing.session.devices.sheet_of(bringing.link) if bringing.link is not None else None
     far = end or (known.wiring_end if known is not None else "")
     if not far:
-        return bringing.cable_not_known()
+        return line.cable_not_known(bringing)
     try:
         bag = await asyncio.to_thread(load_bag)
     except PartError as error:
         raise Fault(f"the bag cannot be read: {error}", "mend its file or take it away") from error
-    return bringing.take_chain(far, await asyncio.to_thread(bringing.chain, far, bag))
+    return line.take_chain(bringing, far, await asyncio.to_thread(line.chain, bringing, far, bag))
 
 
 async def _settings_and_proof(bringing: Bringing, wanted: _Wanted, tell: Any) -> None:
@@ -176,30 +177,30 @@ async def _settings_and_proof(bringing: Bringing, wanted: _Wanted, tell: Any) ->
     sticker = wanted.line or (link.line if link.source == "sticker" else "")
     if sticker or not read_endpoint(link.endpoint).has_line:
         if sticker:
-            tell(await bringing.settings_as(sticker, "as the sticker has it"))
-        tell(await bringing.wake())
-        tell(await bringing.prove(wanted.ask))
+            tell(await line.settings_as(bringing, sticker, "as the sticker has it"))
+        tell(await proof.wake(bringing))
+        tell(await proof.prove(bringing, wanted.ask))
         fails = bringing.steps.standing("proof") is Standing.BAD
         if not fails or not read_endpoint(link.endpoint).has_line:
             return
     bringing.steps.back_to("settings")
-    matched = await bringing.match_settings(give_up_s=wanted.give_up_s)
+    matched = await line.by_match(bringing, give_up_s=wanted.give_up_s)
     tell(matched)
     if matched.standing is Standing.BAD:
         return
-    tell(await bringing.wake())
-    tell(await bringing.prove(wanted.ask))
+    tell(await proof.wake(bringing))
+    tell(await proof.prove(bringing, wanted.ask))
 
 
 async def _sheet(bringing: Bringing) -> Outcome:
     known = bringing.session.devices.sheet_of(bringing.link) if bringing.link is not None else None
     if known is not None:
-        return bringing.take_sheet(known.name, "chosen before")
-    rows = await bringing.look_for_sheets()
-    best = bringing.clear_choice()
+        return device.take_sheet(bringing, known.name, "chosen before")
+    rows = await device.look_for_sheets(bringing)
+    best = device.clear_choice(bringing)
     if best is not None:
-        return bringing.take_sheet(best.sheet.name, best.words)
+        return device.take_sheet(bringing, best.sheet.name, best.words)
     if rows:
         named = "; ".join(f"{one.sheet.name} ({one.words})" for one in rows[:3])
         return bringing.took("sheet", Standing.UNSURE, f"several fit: {named}. --sheet takes one")
-    return bringing.no_sheet()
+    return device.no_sheet(bringing)

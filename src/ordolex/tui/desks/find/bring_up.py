@@ -19,7 +19,8 @@ from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.bring_up import STAGE, STAGES, Standing
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
-from ordolex.session.bring_up import Bringing
+from ordolex.session.bringing import stands
+from ordolex.session.bringing.state import Bringing
 from ordolex.tui.desks.find.at import FindAt
 from ordolex.tui.desks.find.bring_up_stages import DOES, AskedHere, offer_bundle
 from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
@@ -137,7 +138,7 @@ class BringUp(Prompt[str | None]):
         if len(words) > self._row_width - 22:  # else its row has all of it
             text.append("\n" + "\n".join(wrap(words, width)[:4]), ink.style("ink"))
         if steps.standing(marked) is Standing.BAD or (steps.stopped_at is not None and self._is_over):
-            rung, causes = self._bringing.stands()
+            rung, causes = stands.stands(self._bringing)
             text.append(f"\nIt stands at {rung.word}. What is likely, and the test that tells:", ink.style("straw"))
             for cause in causes[:2]:
                 line = f"{chance(cause.share)}: {cause.words}. {cause.test}"

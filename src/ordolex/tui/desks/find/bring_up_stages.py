@@ -21,7 +21,9 @@ from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
-from ordolex.session.bring_up import LAMPS, Bringing
+from ordolex.session.bringing import device, line, proof, stands
+from ordolex.session.bringing.line import LAMPS
+from ordolex.session.bringing.state import Bringing
 from ordolex.session.support import Story, support_bundle
 from ordolex.tui.desks.at import How
 from ordolex.tui.readings import bytes_reading, endpoint_reading, line_reading, new_file_reading
@@ -64,12 +66,12 @@ async def _powered(at: AskedHere) -> bool:
     chosen = await at.ask(Pick("What does the device show?", lit_first))
     if chosen is None:
         return False
-    at.bringing.powered(int(chosen) if chosen else None)
+    line.powered(at.bringing, int(chosen) if chosen else None)
     return True
 
 
 async def _port(at: AskedHere) -> bool:
-    ports = at.bringing.likely_ports()
+    ports = line.likely_ports(at.bringing)
     if at.under is not None:
         under = at.under.endpoint
         ports.sort(key=lambda pair: pair[0].endpoint != under)
@@ -90,7 +92,7 @@ async def _port(at: AskedHere) -> bool:
     if not chosen:
         return False
     at.busy()
-    await at.bringing.take_port(read_endpoint(chosen).text, why)
+    await line.take_port(at.bringing, read_endpoint(chosen).text, why)
     return True
 
 
@@ -141,17 +143,17 @@ async def _cable(at: AskedHere) -> bool:
     if end is None:
         return False
     if not end:
-        bringing.cable_not_known()
+        line.cable_not_known(bringing)
         return True
     try:
         bag = await asyncio.to_thread(load_bag)
     except PartError as error:
         raise Fault(f"the bag cannot be read: {error}", "Wire (F3) has the bags") from error
-    solution = await asyncio.to_thread(bringing.chain, end, bag)
+    solution = await asyncio.to_thread(line.chain, bringing, end, bag)
     if solution.finding is None:
-        bringing.take_chain(end, solution)
+        line.take_chain(bringing, end, solution)
         return True
-    near, far = ENDS[bringing.near_end], ENDS[end]
+    near, far = ENDS[line.near_end(bringing)], ENDS[end]
     parts = [f"  {part.text}" for part in solution.finding.chain] or ["  they go together as they are"]
     pins = [line for _, line in signal_lines(near, far, solution.finding, ("PC", "device"))]
     choices = [("so", "It is so plugged"), ("not", "It is otherwise, or I do not know: Wire (F3) checks it")]
@@ -159,9 +161,9 @@ async def _cable(at: AskedHere) -> bool:
     if answer is None:
         return False
     if answer == "so":
-        bringing.take_chain(end, solution)
+        line.take_chain(bringing, end, solution)
     else:
-        bringing.took("cable", Standing.UNSURE, f"plugged otherwise; {bringing.cable_not_known().words}")
+        bringing.took("cable", Standing.UNSURE, f"plugged otherwise; {line.cable_not_known(bringing).words}")
     return True
 
 
@@ -183,7 +185,7 @@ async def _settings(at: AskedHere) -> bool:
         return False
     if chosen in ("match", "short"):
         at.busy()
-        await bringing.match_settings(give_up_s=_LONG_S if chosen == "match" else _SHORT_S)
+        await line.by_match(bringing, give_up_s=_LONG_S if chosen == "match" else _SHORT_S)
         return True
     text, source = known, link.source
     if chosen == "typed":
@@ -192,13 +194,13 @@ async def _settings(at: AskedHere) -> bool:
             return False
         text, source = typed, "typed"
     at.busy()
-    await bringing.settings_as(text, source)
+    await line.settings_as(bringing, text, source)
     return True
 
 
 async def _wake(at: AskedHere) -> bool:
     at.busy()
-    await at.bringing.wake()
+    await proof.wake(at.bringing)
     return True
 
 
@@ -212,7 +214,7 @@ async def _proof(at: AskedHere) -> bool:
         if typed is None:
             return False
     at.busy()
-    await at.bringing.prove(to_bytes(typed) if typed else None)
+    await proof.prove(at.bringing, to_bytes(typed) if typed else None)
     return True
 
 
@@ -222,14 +224,14 @@ def _or_nothing(text: str) -> str:
 
 async def _identity(at: AskedHere) -> bool:
     at.busy()
-    await at.bringing.identify()
+    await device.ask_who(at.bringing)
     return True
 
 
 async def _sheet(at: AskedHere) -> bool:
     bringing = at.bringing
     at.busy()
-    rows = await bringing.look_for_sheets()
+    rows = await device.look_for_sheets(bringing)
     link = bringing.link
     now = link.sheet if link is not None else ""
     choices = [(one.sheet.name, visible_text(f"{one.sheet.name:24} {one.words}")) for one in rows]
@@ -243,19 +245,19 @@ async def _sheet(at: AskedHere) -> bool:
     if chosen is None:
         return False
     if not chosen:
-        bringing.no_sheet()
+        device.no_sheet(bringing)
         return True
     why = next((one.words for one in rows if one.sheet.name == chosen), "chosen by hand")
-    bringing.take_sheet(chosen, why)
+    device.take_sheet(bringing, chosen, why)
     if not bringing.steps.proven:
         at.busy()
-        await bringing.recognise()
+        await proof.recognise(bringing)
     return True
 
 
 async def _found(at: AskedHere) -> bool:
     at.busy()
-    await at.bringing.read_found()
+    await device.read_found(at.bringing)
     return True
 
 
@@ -283,7 +285,7 @@ async def offer_bundle(at: AskedHere) -> None:
     if into is None:
         return
     await asyncio.wrap_future(session.book.recorder.call(lambda connection: None))
-    rung, causes = bringing.stands()
+    rung, causes = stands.stands(bringing)
     story = Story(bringing.steps.verdict, rung, causes, list(bringing.steps.tried))
     secrets = session.known_secrets()
     ports = list(session.ports.all)
