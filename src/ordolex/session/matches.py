@@ -113,6 +113,8 @@ def remember(session: Session, link: LinkRecord, match: Match) -> None:
         words = f"the line is inverted ({match.found.text}). A level shifter, or A and B swapped; F4 says more"
     elif match.found is None and match.verdict is not None and match.verdict.kind in (Kind.SPOILT, Kind.HELD):
         words = match.verdict.words
+    asked = sum(bool(trial.sent) for trial in match.trials)
+    session.told.in_vain[link.id] = asked if match.found is None and not match.captures else 0
     session.told.matched[link.id] = line_of(link), words
     remember_inferred(session, link, match.inference)
 

@@ -12,6 +12,8 @@ class ToldOfLinks:
     def __init__(self) -> None:
         self._outcomes: dict[int, dict[str, int]] = {}
         self._inferred: dict[int, Inferred] = {}
+        self.in_vain: dict[int, int] = {}
+        """Questions of a link's last match, where nothing at all was heard."""
         self.matched: dict[int, tuple[LineSettings, str]] = {}
         """What the last match of a link found that is no matter of settings, and the link's settings then."""
 
@@ -35,4 +37,11 @@ class ToldOfLinks:
         if inferred is not None and inferred.heard_at != line:
             inferred = None
         proven = view.evidence.rung is Rung.PROVEN
-        return Told(view.signals.inputs, inferred, dict(self._outcomes.get(view.link, {})), bus, proven)
+        return Told(
+            view.signals.inputs,
+            inferred,
+            dict(self._outcomes.get(view.link, {})),
+            bus,
+            proven,
+            self.in_vain.get(view.link, 0),
+        )

@@ -46,6 +46,7 @@ class Told:
     outcomes  name of a test by hand → the number of its outcome
     bus       whether devices have addresses
     proven    a question was answered rightly, at the settings of now
+    in_vain   questions that a match asked at other settings, and that brought nothing
     """
 
     inputs: frozenset[str] | None = None
@@ -53,6 +54,7 @@ class Told:
     outcomes: Mapping[str, int] = field(default_factory=dict)
     bus: bool = False
     proven: bool = False
+    in_vain: int = 0
 
 
 NOTHING_TOLD = Told()
@@ -298,7 +300,7 @@ def _with_words(cause: Cause, share: float, known: list[Fact]) -> Cause:
 
 def _of_silence(signs: Signs, told: Told) -> Iterator[Cause]:
     for name, words, test, by_hand, usual in _SILENCE:
-        if (name == "asked" and signs.asked) or (name == "address" and not told.bus):
+        if (name == "asked" and (signs.asked or told.in_vain)) or (name == "address" and not told.bus):
             continue
         if (name == "other line end" and told.bus) or (
             name == "other question" and not signs.asked and not told.outcomes
@@ -363,6 +365,12 @@ def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
         )
     if signs.asked and not signs.data:
         yield Fact(f"{signs.unanswered} of {signs.asked} questions brought nothing")
+    if told.in_vain and not signs.data:
+        yield Fact(
+            f"{told.in_vain} questions of Match, at many settings, brought nothing",
+            ("crossed", "broken", "off"),
+            ("rate",),
+        )
 
 
 def _cut_words(s: Signs) -> bool:
