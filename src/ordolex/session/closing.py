@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.secret_search import SHORTEST, files_of, search
@@ -35,8 +36,8 @@ class ClosingPoint:
 
 
 def closing_points(session: Session) -> list[ClosingPoint]:
-    """What would be lost first, then what is only to be known."""
-    points = [*_of_links(session), *_of_the_visit(session)]
+    """What would be lost first, then what is only to be known. Raises a BookFault; not for the screen's loop."""
+    points = [*_of_links(session), *_of_the_record(session), *_of_the_visit(session)]
     return sorted(points, key=lambda point: not point.loses)
 
 
@@ -56,6 +57,25 @@ def _of_links(session: Session) -> Iterator[ClosingPoint]:
         if session.is_open(link) and sheet is not None and sheet.ready is not None and sheet.ready.power_down:
             words = f"power down in this order: {'; '.join(sheet.ready.power_down)}"
             yield ClosingPoint(link, visible_text(words), loses=False)
+
+
+def _of_the_record(session: Session) -> Iterator[ClosingPoint]:
+    """What the book holds of devices that were not worked on here since it was opened: by the command line, at another
+    unit, before a crash."""
+    reader = session.book.reader
+    visits = reader.visit_starts()
+    for link in session.links:
+        events = [(e.kind, e.detail, e.utc_us) for e in reader.known.events_of("found", "set", link=link.id)]
+        devices = {(str(detail.get("sheet")), int(detail.get("unit", -1))) for _, detail, _ in events}
+        for name, unit in sorted(devices):
+            sheet = session.devices.sheet_named(name)
+            if sheet is None or session.devices.is_worked_on(link, name, unit):
+                continue
+            table = SettingsTable(sheet, unit)
+            table.remember(events, visits)
+            who = f" (unit {unit})" if sheet.family.addressed else ""
+            for point in table.open_points:
+                yield ClosingPoint(link, f"{point}{who}, as the record has it", "Set", "")
 
 
 def _of_the_visit(session: Session) -> Iterator[ClosingPoint]:

@@ -33,11 +33,16 @@ class Devices:
 
     def sheet_of(self, link: LinkRecord) -> Sheet | None:
         """The device's sheet, where the link carries one that can be read."""
-        if not link.sheet:
-            return None
-        if link.sheet not in self._sheets and mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
+        return self.sheet_named(link.sheet) if link.sheet else None
+
+    def sheet_named(self, name: str) -> Sheet | None:
+        if name not in self._sheets and mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
             self._sheets, self._sheets_read_s = sheets.all_sheets()[0], mono_s()
-        return self._sheets.get(link.sheet)
+        return self._sheets.get(name)
+
+    def is_worked_on(self, link: LinkRecord, sheet: str, unit: int) -> bool:
+        """Whether its settings are in hand since the book was opened."""
+        return (link.id, sheet, unit) in self._tables
 
     def unit_of(self, link: LinkRecord) -> int:
         sheet = self.sheet_of(link)

@@ -176,7 +176,11 @@ _SINCE = {DIFFERS: "≠", SAME: GOOD, NOT_YET: UNSURE, SHOWN: NOTE}
 async def close_visit(at: FrameAt) -> None:
     """What is still open, link by link; each is settled from here. Then it is handed over."""
     while at.app.is_clear:
-        points = await asyncio.to_thread(closing_points, at.session)
+        try:
+            points = await asyncio.to_thread(closing_points, at.session)
+        except Fault as fault:
+            at.say(str(fault), "bad")
+            return
         links = list(at.session.links)[:12]
         rungs = [f"{cut(visible_text(link.name), 28):28} {at.session.view(link).evidence.rung.word}" for link in links]
         choices = [(str(n), _point_words(point)) for n, point in enumerate(points)]

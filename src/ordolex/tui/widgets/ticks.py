@@ -55,7 +55,8 @@ class Ticks(Prompt[list[str] | None]):
 
     def _say_how(self) -> None:
         count, over = len(self._ticked), len(self._ticked) > self._most
-        how = f"{count} ticked, {self._most} at the most. Space ticks, Enter takes them, Esc goes back"
+        most = f", {self._most} at the most" if self._most < len(self._choices) else ""
+        how = f"{count} of {len(self._choices)} ticked{most}. Space ticks, Enter takes them, Esc goes back"
         self._foot.update(how if not over else f"✗ {count} are ticked, {self._most} at the most: Space takes one away")
         self._foot.set_class(over, "bad")
 
