@@ -228,7 +228,7 @@ def test_the_next_visit_finds_the_one_setting_that_somebody_changed_and_takes_it
     terminal.see("unit 3")
     terminal.press("r")
     screen = terminal.see("not as it was left on .*: set-point: left at 41 Hz, found 33", 30)
-    rows = [line for line in screen.splitlines() if re.search(r"set-point|ramp|speed", line)]
+    rows = [line for line in screen.splitlines() if re.search(r"^[ ▌≠]+(set-point|ramp|speed) +[0-9]", line)]
     assert re.search(r"≠ set-point .*left at 41 Hz on", screen), screen
     assert "set-point" in rows[0], "what is otherwise stands first"
 

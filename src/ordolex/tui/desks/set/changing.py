@@ -102,7 +102,8 @@ async def undo(at: SetAt) -> None:
             to, words = (int(when), how), f"as {how}, visit of {_moment(int(when))}"
     count = table.undo(to)
     at.show()
-    at.say(f"{count} wanted back {words}; a applies it" if count else f"everything is {words}", "plain")
+    none = f"everything is {words}" if to is not None else "everything is as it was found"
+    at.say(f"{count} wanted back {words}; a applies it" if count else none, "plain")
 
 
 def _moment(utc_us: int) -> str:
