@@ -45,7 +45,13 @@ WALK = (
     ("talk-screen.png", "Return wait:1.0 ctrl+d wait:0.8 text:1 Return wait:1.2"),
     ("wire.png", "ctrl+d wait:0.5 F3 wait:1.0 p wait:0.4 Down*5 Return wait:0.6 BackSpace wait:0.8"),
     ("keep.png", "F8 wait:1.5"),
-    ("talk-light.png", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3 ctrl+y wait:0.8"),
+    ("", "Escape wait:0.4 F5 wait:0.4 ctrl+Up*4 wait:0.3"),
+)
+BRINGING = (
+    (
+        "bring-up.png",
+        "wait:8 n wait:1 Return wait:0.8 Return wait:0.8 Return wait:2.5 Return wait:0.8 Return wait:4 Return wait:3",
+    ),
 )
 SETTING = (
     (
@@ -134,6 +140,7 @@ def main() -> None:
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
     folder.mkdir(parents=True, exist_ok=True)
     walk(folder, WALK, "128x40", 12)
+    walk(folder, BRINGING, "128x40", 12)
     walk(folder, SETTING, "128x40", 12)
     walk(folder, RELAYING, "128x40", 12)
     walk(folder, WATCHING, "128x40", 12)

@@ -55,7 +55,7 @@ def long_csv(columns: Sequence[Column]) -> Iterator[str]:
         yield f"{_iso(sample.utc_us)},{whose},{said},{unit},{sample.quality.word}\r\n"
 
 
-@lru_cache(64)
+@lru_cache(1 << 16)  # items of a round have their values in the same seconds, and come one behind the other
 def _second(utc_s: int) -> str:
     return iso(utc_s * 1_000_000)[:-5]
 
@@ -91,5 +91,7 @@ def json_lines(columns: Sequence[Column]) -> Iterator[str]:
         yield json.dumps(row, ensure_ascii=False, separators=(",", ":")) + "\n"
 
 
-def _in_time(columns: Sequence[Column]) -> list[tuple[Sample, Column]]:
+def _in_time(columns: Sequence[Column]) -> Iterable[tuple[Sample, Column]]:
+    if len(columns) == 1:
+        return ((sample, columns[0]) for sample in columns[0].samples)  # they are in order
     return sorted(((s, column) for column in columns for s in column.samples), key=lambda pair: pair[0].utc_us)
