@@ -104,6 +104,22 @@ def test_the_network_procedure_finds_a_slip_in_its_second_pass(
     assert "not kept as planned: mask is 255.255.254.128" in screen
     assert PASSWORD.encode() not in b"".join(path.read_bytes() for path in tmp_path.glob("b.ordolex*"))
 
+    tell(bench_process, "garble Feeder off")  # what was typed is taken back, as it was found before
+    terminal.press("Escape")
+    terminal.gone("Esc goes on")
+    terminal.press("Enter")
+    terminal.see("p leads through its own menu")
+    terminal.press("p")
+    terminal.see(r"mask +255\.255\.254\.0")
+    terminal.press("u")
+    terminal.see(r"mask +255\.255\.255\.0")
+    terminal.press("t")
+    screen = terminal.see("these change", 30)
+    assert re.search(r"mask +255\.255\.254\.128 → 255\.255\.255\.0", screen), screen
+    terminal.press("Enter")
+    screen = terminal.see(r"mask +255\.255\.255\.0 +was 255\.255\.254\.128", 40)
+    assert "5 values kept as planned" in screen
+
 
 def test_a_panel_meters_ratio_log_and_code_from_an_unopened_port_to_the_panel(
     terminal: Terminal, tmp_path: Path, bench_process: BenchNotice

@@ -44,7 +44,14 @@ async def read(at: SetAt) -> None:
 async def want(at: SetAt) -> None:
     row, table = at.row, at.known_table
     if row is None or table is None:
-        at.say("Choose a device with d first", "unsure")
+        sheet = at.session.devices.sheet_of(at.chosen) if at.chosen is not None else None
+        own_menu = sheet is not None and bool(sheet.procedure)
+        words = (
+            "p leads through its own menu; there is no table of settings"
+            if own_menu
+            else "Choose a device with d first"
+        )
+        at.say(words, "unsure")
         return
     parameter = row.parameter
     if not parameter.can_be_written:
