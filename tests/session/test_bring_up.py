@@ -20,10 +20,10 @@ from ordolex.session.bringing import device, line, proof, stands
 from ordolex.session.bringing.state import Bringing
 from ordolex.session.session import Session
 from ordolex.session.support import Story, support_bundle
-from tests.conftest import ServeBench
+from tests.conftest import ServeBench, until
 
 MODBUS = {"name": "fan bus", "kind": "bus", "line": "9600 8E1"}
-TALKER = {"name": "string", "kind": "temperature", "line": "4800 8N1"}
+TALKER = {"name": "string", "kind": "temperature", "line": "4800 8N1", "interval_s": 0.5}
 OXYGEN = {"name": "probe", "kind": "oxygen", "line": "9600 7E1"}
 MODEM = {"name": "radio", "kind": "modem", "line": "9600 8N1"}
 
@@ -107,6 +107,7 @@ async def test_a_wrong_crossing_comes_first_where_power_is_seen_and_no_setting_b
     bringing = Bringing(session)
     line.powered(bringing, 1)
     await line.take_port(bringing, bench.notice().devices[0].endpoint, "it was named")
+    await until(lambda: bringing.inputs() is not None)
     assert "CTS, DSR and DCD are off" in line.cable_not_known(bringing).words
     listened = await line.by_match(bringing, give_up_s=1)
     assert "nothing was asked yet" in listened.words, "what was not asked speaks for nothing"
@@ -165,3 +166,12 @@ async def test_a_port_that_is_not_there_stops_at_the_port(session: Session) -> N
     assert failed.standing is Standing.BAD and not bringing.steps.proven
     assert stands.stands(bringing)[0] <= Rung.PRESENT
     assert (await proof.prove(bringing)).standing is Standing.BAD, "later stages say that there is no port"
+
+
+async def test_one_answer_that_comes_late_is_not_taken_for_a_device_that_talks_by_itself(
+    session: Session, serve_bench: ServeBench
+) -> None:
+    bench = await serve_bench({**OXYGEN, "latency_ms": 1500})
+    bringing = await brought(session, bench.notice().devices[0].endpoint, "9600 7E1")
+    assert bringing.steps.standing("proof") is Standing.BAD
+    assert "late" in bringing.steps.words("proof") and "by itself" not in bringing.steps.words("proof")

@@ -122,7 +122,7 @@ def cable_not_known(b: Bringing) -> Outcome:
 def lines_seen(b: Bringing) -> str:
     inputs = b.inputs()
     if inputs is None:
-        return "this port tells no control lines"
+        return "this port told no control lines so far"
     on = sorted(inputs & {"CTS", "DSR", "DCD"})
     if on:
         return f"{', '.join(on)} on: something at the far end is powered and joined"

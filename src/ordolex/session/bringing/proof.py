@@ -12,11 +12,14 @@ from ordolex.core.text.visible import visible
 from ordolex.core.visit.bring_up import Outcome, Standing
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match import asks
+from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
 from ordolex.session.bringing.state import Bringing, seen, until
 
-_TALKS_S, _SENTENCE_S = 4.0, 15.0
-"""How long a device is waited for to say something more by itself, and to say what its sheet has."""
+_TALKS, _PAUSE_S = 2, 0.3
+"""So many bursts, with such a pause between, are no late answer: it talks by itself."""
+_TALKS_S, _SENTENCE_S = 5.0, 15.0
+"""How long a device is waited for to say something by itself, and to say what its sheet has."""
 
 
 async def wake(b: Bringing) -> Outcome:
@@ -48,20 +51,48 @@ async def prove(b: Bringing, typed: bytes | None = None) -> Outcome:
         return b.took("proof", Standing.BAD, str(fault))
     if answer.verdict is Verdict.RIGHT and evidence.rung is Rung.PROVEN:
         return b.took("proof", Standing.GOOD, _proof_words(evidence))
-    if typed is None and question.codec is None and evidence.heard and answer.verdict is not Verdict.ECHO:
-        await b.do(until(lambda: b.heard() > evidence.heard, _TALKS_S))
-        if b.heard() > evidence.heard:
-            await b.do(until(lambda: b.rung() >= Rung.CLEAR, _TALKS_S))
-        now = await b.do(seen(b.runner()))
-        if now.heard > evidence.heard:
-            b.talks = True
-            checks = f", {now.checks_right} checksums right" if now.checks_right else ""
-            if now.rung < Rung.CLEAR:
-                words = "it talks by itself, and what comes does not read: other settings, or no plain text"
-                return b.took("proof", Standing.BAD, words)
-            words = f"it talks by itself and reads clear{checks}; it did not answer {question.text}"
-            return b.took("proof", Standing.UNSURE, f"{words}: heard, not proven")
+    if typed is None and question.codec is None and answer.verdict is not Verdict.ECHO:
+        try:
+            return await _by_itself(b, question, answer)
+        except Fault as fault:
+            return b.took("proof", Standing.BAD, str(fault))
     return b.took("proof", Standing.BAD, _why_not(question, answer))
+
+
+async def _by_itself(b: Bringing, question: Question, answer: Answer) -> Outcome:
+    """Whether it goes on speaking without being asked; one burst alone may be an answer that came late."""
+    bursts = await b.do(_bursts(b.runner()))
+    now = await b.do(seen(b.runner()))
+    if bursts < _TALKS:
+        late = b.runner().late
+        perhaps = (
+            late.words if late is not None else "something came after that, perhaps late: ask again, and wait longer"
+        )
+        later = f"; {perhaps}" if bursts else ""
+        none = f", and nothing by itself in {_TALKS_S:g} s" if not bursts and not answer.data else ""
+        return b.took("proof", Standing.BAD, f"{_why_not(question, answer)}{none}{later}")
+    b.talks = True
+    checks = f", {now.checks_right} checksums right" if now.checks_right else ""
+    if now.rung < Rung.CLEAR:
+        words = "it talks by itself, and what comes does not read: other settings, or no plain text"
+        return b.took("proof", Standing.BAD, words)
+    words = f"it talks by itself and reads clear{checks}; it did not answer {question.text}"
+    return b.took("proof", Standing.UNSURE, f"{words}: heard, not proven")
+
+
+async def _bursts(runner: LinkRunner) -> int:
+    """How often something comes, with a pause between, until that is often enough or the time is over."""
+    count, last_s = 0, float("-inf")
+
+    def heard(data: bytes, *rest: object) -> None:
+        nonlocal count, last_s
+        now = mono_s()
+        count += bool(data) and now - last_s > _PAUSE_S
+        last_s = now
+
+    with runner.tap.heard_by(heard):
+        await until(lambda: count >= _TALKS and runner.rung >= Rung.CLEAR, _TALKS_S)
+    return count
 
 
 async def recognise(b: Bringing) -> Outcome:

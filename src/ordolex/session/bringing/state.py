@@ -7,7 +7,6 @@ from collections.abc import Callable, Coroutine
 from concurrent.futures import Future
 from typing import Any, TypeVar
 
-from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet import Sheet
@@ -84,14 +83,6 @@ class Bringing:
     def inputs(self) -> frozenset[str] | None:
         runner = self.runner_or_none()
         return runner.view().signals.inputs if runner is not None else None
-
-    def rung(self) -> Rung:
-        runner = self.runner_or_none()
-        return runner.view().evidence.rung if runner is not None else Rung.ABSENT
-
-    def heard(self) -> int:
-        runner = self.runner_or_none()
-        return runner.view().evidence.heard if runner is not None else 0
 
     def the_link(self) -> LinkRecord:
         if self.link is None:
