@@ -189,7 +189,7 @@ def test_a_bring_up_with_a_wrong_crossing_ends_at_that_cause_with_a_bundle(
     begun(terminal, tmp_path / "b.ordolex")
     terminal.press("Down", "Down", "Enter")  # Match, the usual settings only
     terminal.see("Esc stops")
-    screen = terminal.see("Next  Enter tries it again", 90)
+    screen = terminal.see("Next  Enter tries it again", 150)
     assert re.search(r"✗ Line settings +nothing was heard at any setting", screen), screen
     first = screen.split("It stands at Held. What is likely, and the test that tells:")[1].split("%")[1]
     assert "not crossed as they must be" in first, screen
