@@ -56,6 +56,21 @@ def test_a_fact_has_its_source_and_what_contradicts_it_is_shown_beside_it() -> N
     assert not next(fact for fact in wrong if fact.subject == "line settings").proof, "proven at other settings"
 
 
+def test_two_units_of_a_bus_and_a_changed_setting_do_not_contradict_each_other() -> None:
+    """Each unit has its number; what was read before a change is older, not otherwise."""
+    link = replace(LINK, sheet="panel-meter")
+    read = [event("found", values={"unit": unit}, sheet="panel-meter", unit=unit, at_s=unit) for unit in (11, 12)]
+    facts = facts_of(link, read, SHEETS["panel-meter"])
+    assert {f.subject: f.value.strip() for f in facts if f.source == "read from the device"} == {
+        "unit 11: unit ID on the bus": "11", "unit 12: unit ID on the bus": "12",
+    }  # fmt: skip
+    assert contradictions(facts) == []
+    matched = [event("match", line=line, at_s=at) for line, at in (("9600 8N1", 1), ("19200 8E1", 2))]
+    assert contradictions(facts_of(LINK, matched)) == [], "the last match and the link agree"
+    other = contradictions(facts_of(LINK, matched[:1]))
+    assert len(other) == 1 and "9600 8N1 (Match)" in other[0] and "19200 8E1 (sticker)" in other[0]
+
+
 def test_the_same_said_again_stands_once_with_its_last_time() -> None:
     twice = [event("fact", subject="place", value="lid", source="seen", at_s=n) for n in (1, 9)]
     facts = [fact for fact in facts_of(LINK, twice) if fact.source == "seen"]
@@ -162,3 +177,40 @@ def test_a_charts_lines_stay_in_the_box_and_a_gap_begins_a_new_one() -> None:
     assert chart_shape(ChartPart("t", "V", "", [(0, None, None)]), 100, 50).lines == []
     flat = chart_shape(ChartPart("t", "V", "", [(0, 6.0, 6.0), (5, 6.0, 6.0)]), 100, 50)
     assert len(flat.ticks) >= 2 and {round(y) for line in flat.lines for _, y in line} == {25}
+
+
+def test_how_far_a_link_came_says_no_more_than_the_record_tells() -> None:
+    opened = event("opened", "opened at 9600 8N1", at_s=1, line="9600 8N1")
+    said = {"asked": "read 1", "said": "35", "ms": 4.0}
+    at_first = event("answer", verdict="none", at_s=2)
+    chain = {row.layer: row for row in made(opened, at_first).links[0].reached}
+    assert [(row.layer, row.state) for row in chain.values()] == [
+        ("serial port", "reached"), ("line", "not told"), ("device", "not reached"),
+    ]  # fmt: skip
+    assert chain["device"].words == "asked 1 time, never answered rightly"
+    garbled = made(opened, event("answer", verdict="unjudged"), heard={1: (1, 4)}).links[0].reached
+    assert [(row.state, row.words) for row in garbled[1:]] == [
+        ("not reached", "1 byte heard, never clear"),
+        ("not told", "asked 1 time, but no question of which a right answer is known"),
+    ]
+    proven = made(opened, rung("Proven", 3, **said), rung("Present", 9), heard={1: (9, 4)}).links[0].reached
+    assert [row.state for row in proven] == ["reached"] * 3
+    assert proven[1].words == "9 bytes heard, clear first at t3" and proven[2].words == "read 1 → 35, t3"
+
+
+def test_how_far_a_link_came_over_a_network_and_by_a_modem() -> None:
+    server = replace(LINK, endpoint="rfc2217://box:4001", sheet="")
+    refused = made(event("refused", "box:4001 refuses"), link=server).links[0].reached
+    assert [(row.layer, row.state) for row in refused[:2]] == [
+        ("device server", "not reached"), ("line settings", "not told"),
+    ]  # fmt: skip
+    assert refused[0].words == "never opened: box:4001 refuses"
+    agreed = made(event("opened", "", line="9600 8N1"), link=server).links[0].reached
+    assert agreed[1].words == "the server agreed to 9600 8N1 (RFC 2217)"
+    never = made(event("note", "seen"), link=replace(LINK, endpoint="tcp://box:1", sheet="")).links[0].reached
+    assert [row.state for row in never] == ["not told"] * 3
+    modem = next(name for name, sheet in SHEETS.items() if sheet.family.dials)
+    rows = {
+        row.layer: row.state for row in made(event("note", "seen"), link=replace(LINK, sheet=modem)).links[0].reached
+    }
+    assert rows["modem and call"] == "not told", "who answered behind a call is not in this chain"

@@ -90,7 +90,10 @@ def test_a_visit_is_closed_with_three_things_left_open_settled_from_there_and_ha
     terminal.press("Enter")
     terminal.see("released", 30)
 
-    command(terminal, "Close the visit", "1 to settle before you go")
+    terminal.press("F8")
+    terminal.see("Keep: everything that passed")
+    terminal.press("z")
+    terminal.see("1 to settle before you go")
     terminal.type("to put back")
     terminal.press("Enter")
     terminal.see("It is put back")

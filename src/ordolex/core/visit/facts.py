@@ -19,6 +19,9 @@ SUBJECTS = (
 """What is usually noted; any other subject may be."""
 _MANY_VALUES = frozenset({"needed from others", "note", "cable"})
 """Subjects of which several may hold at once."""
+_READ, _MATCHED = "read from the device", "Match"
+_LAST_COUNTS = frozenset({_READ, _MATCHED})
+"""Sources of which a later value takes the place of an earlier one: what was changed in between is no contradiction."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +85,7 @@ def _of_event(found: _Found, event: Event, sheet: Sheet | None) -> None:
         subject, source = str(detail.get("subject", "note")), str(detail.get("source", ""))
         found.add(subject, detail.get("value", ""), source, event.utc_us)
     elif event.kind == "match" and detail.get("line"):
-        found.add("line settings", detail["line"], "Match", event.utc_us, str(detail.get("words", "")))
+        found.add("line settings", detail["line"], _MATCHED, event.utc_us, str(detail.get("words", "")))
     elif event.kind == "scan":
         for unit, words in dict(detail.get("found", {})).items():
             found.add(f"unit {unit}", words or "answered", "a roll-call", event.utc_us, "it answered")
@@ -91,7 +94,8 @@ def _of_event(found: _Found, event: Event, sheet: Sheet | None) -> None:
             parameter = sheet.parameter_named(name)
             if parameter is not None and (parameter.name == "unit" or parameter.changes_line):
                 said = f"{shown(parameter, value)} {parameter.unit}"
-                found.add(parameter.means or name, said, "read from the device", event.utc_us, "it was read")
+                of = f"unit {detail.get('unit')}: " if sheet.family.addressed and detail.get("unit", -1) >= 0 else ""
+                found.add(f"{of}{parameter.means or name}", said, _READ, event.utc_us, "it was read")
 
 
 def _rank(subject: str) -> int:
@@ -115,7 +119,9 @@ def contradictions(facts: Sequence[Fact]) -> list[str]:
     """Subjects that two sources give different values."""
     out = []
     for subject in dict.fromkeys(fact.subject for fact in facts):
-        same = [fact for fact in facts if fact.subject == subject]
+        told = [fact for fact in facts if fact.subject == subject]
+        last = {fact.source: fact for fact in told}
+        same = [fact for fact in told if fact.source not in _LAST_COUNTS or last[fact.source] is fact]
         if subject not in _MANY_VALUES and len({fact.value.lower() for fact in same}) > 1:
             out.append(f"{subject}: " + " ≠ ".join(f"{fact.value} ({fact.source})" for fact in same))
     return out

@@ -47,6 +47,7 @@ def _settings(report: Report) -> str:
             f"  {fact.subject}: {visible_text(fact.value)} (from {visible_text(fact.source) or 'nobody named'}"
             f"{f', {when}' if when else ''}; {fact.proof or 'said only'})" for fact, when in link.facts
         ]  # fmt: skip
+        rows = [f"  {r.layer}: {r.state}; {visible_text(r.words)}" for r in link.reached] + rows
         rows += [f"  these do not agree: {visible_text(line)}" for line in link.contradictions]
         out.append("\n".join([visible_text(link.name), f"  rung: {link.rung}", *rows]) + "\n")
     return "\n".join(out) or "no links\n"

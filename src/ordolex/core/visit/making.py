@@ -19,6 +19,7 @@ from ordolex.core.visit.bring_up import KIND as BRING_UP
 from ordolex.core.visit.bring_up import earlier
 from ordolex.core.visit.cable import Cable, cable_of
 from ordolex.core.visit.facts import TYPED, contradictions, facts_of
+from ordolex.core.visit.reach import reached
 from ordolex.core.visit.report import (
     Changed,
     ChartPart,
@@ -145,6 +146,8 @@ def _link(link: LinkRecord, events: Sequence[Event], found: Material, when: When
     part.facts = [(fact, when(fact.at_us) if fact.at_us else "") for fact in facts]
     part.contradictions = contradictions(facts)
     part.proof = _proof(events, sheet, when)
+    dials = sheet is not None and sheet.family.dials
+    part.reached = reached(link, events, heard, part.proof, dials=dials, when=when)
     part.settings = [_settings(name, unit, events, found) for name, unit in _devices(events)]
     part.procedures = [Told(when(e.utc_us), e.text) for e in events if e.kind == "procedure"]
     part.measured = [Told(when(e.utc_us), e.text) for e in events if e.kind == "run"]

@@ -81,6 +81,19 @@ class Exchange:
     answered_hex: str
 
 
+@dataclass(frozen=True, slots=True)
+class Reached:
+    """A layer between the PC and the device. `good` is None where the record does not tell."""
+
+    layer: str
+    good: bool | None
+    words: str
+
+    @property
+    def state(self) -> str:
+        return "not told" if self.good is None else "reached" if self.good else "not reached"
+
+
 @dataclass(slots=True)
 class LinkPart:
     """heard, sent  bytes in all
@@ -93,6 +106,8 @@ class LinkPart:
     rung: str
     heard: int = 0
     sent: int = 0
+    reached: list[Reached] = field(default_factory=list)
+    """From the PC outwards."""
     facts: list[tuple[Fact, str]] = field(default_factory=list)
     """With their time in words."""
     contradictions: list[str] = field(default_factory=list)
@@ -163,8 +178,9 @@ class Report:
         for link in self.links:
             out.append((0, link.name))
             parts = [
-                ("what is known", link.facts), ("proof", link.proof), ("settings", link.settings),
-                ("procedures", link.procedures), ("measurements", link.measured), ("what was tried", link.tried),
+                ("how far it came", link.reached), ("what is known", link.facts), ("proof", link.proof),
+                ("settings", link.settings), ("procedures", link.procedures), ("measurements", link.measured),
+                ("what was tried", link.tried),
             ]  # fmt: skip
             out += [(1, words) for words, there in parts if there]
         out += [(0, f"Tables ({len(self.tables)})")] if self.tables else []

@@ -256,6 +256,10 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
     pdf.say(f"{link.endpoint}, {link.line}")
     pdf.say(link.rung)
     pdf.say(f"{link.heard} bytes heard, {link.sent} sent", 8, _DIM)
+    if link.reached:
+        pdf.heading("How far it came, from the PC outwards", 1)
+        layers = [(f"{n}  {r.layer}", r.state, r.words) for n, r in enumerate(link.reached, 1)]
+        pdf.rows(("layer", "by the record", "what tells it"), layers, (3, 2.6, 12))
     if link.facts:
         pdf.heading("What is known", 1)
         facts = [(f.subject, f.value, f.source, when, f.proof or "said only") for f, when in link.facts]

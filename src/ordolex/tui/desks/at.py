@@ -117,6 +117,10 @@ class At:
         """Another job of the desk."""
         self._desk.start(id)
 
+    def run_everywhere(self, id: str) -> None:
+        """A job that every desk has."""
+        self._desk.call_later(self._desk.app.run_action, f"app.job({id!r})")
+
     def stop_work(self) -> None:
         """Stops what is under way on the chosen link."""
         stopped = self.session.works.stop(self.chosen.id) if self.chosen is not None else ""

@@ -21,7 +21,6 @@ from ordolex.tui.widgets.prompts import Pick, Picture
 from ordolex.tui.widgets.ticks import Ticks
 from ordolex.tui.widgets.wording import cut, size
 
-_MOST_OUTLINE = 18
 _SHOWN = 400
 _MOST_OUTLINE = 18
 _FORM_WORDS = {

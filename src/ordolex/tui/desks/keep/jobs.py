@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 from ordolex.tui.desks.keep import handing_over, sifting, spans
+from ordolex.tui.desks.keep.at import KeepAt
 from ordolex.tui.job import Job
+
+
+def _close_visit(at: KeepAt) -> None:
+    at.run_everywhere("app.closing")
+
 
 JOBS = (
     Job(
@@ -102,6 +108,14 @@ JOBS = (
         key="v",
         help="Report as PDF and page, log, bytes, tables, values, open points; with a manifest.",
         footer="hand over",
+    ),
+    Job(
+        "keep.close",
+        "Close the visit",
+        _close_visit,
+        key="z",
+        help="What is still open, settled from there; then hand over.",
+        footer="close",
     ),
     Job(
         "keep.clear_filters",
