@@ -214,3 +214,8 @@ def test_how_far_a_link_came_over_a_network_and_by_a_modem() -> None:
         row.layer: row.state for row in made(event("note", "seen"), link=replace(LINK, sheet=modem)).links[0].reached
     }
     assert rows["modem and call"] == "not told", "who answered behind a call is not in this chain"
+
+
+def test_a_link_whose_port_cannot_be_read_is_reported_all_the_same() -> None:
+    odd = made(event("note", "seen"), link=replace(LINK, endpoint="bogus://a", sheet="oxygen-transmitter")).links[0]
+    assert odd.cable is not None and not odd.hidden and odd.reached[0].layer == "port"

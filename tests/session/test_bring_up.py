@@ -99,6 +99,16 @@ async def test_a_device_that_only_talks_is_proven_in_one_direction_and_by_its_sh
     assert "device → PC only" in (await proof.recognise(bringing)).words and bringing.steps.proven
 
 
+async def test_a_device_that_answers_after_all_is_asked_who_it_is(session: Session, serve_bench: ServeBench) -> None:
+    bench = await serve_bench(OXYGEN)
+    bringing = await brought(session, bench.notice().devices[0].endpoint, "9600 8N1")
+    bringing.talks = True  # as it was taken at other settings
+    assert (await proof.prove(bringing, b"\n")).standing is Standing.BAD and bringing.talks, "no answer tells neither"
+    await line.settings_as(bringing, str(OXYGEN["line"]), "sticker")
+    assert (await proof.prove(bringing)).standing is Standing.GOOD and not bringing.talks
+    assert "Brookmade,OX-2" in (await device.ask_who(bringing)).words
+
+
 async def test_a_wrong_crossing_comes_first_where_power_is_seen_and_no_setting_brings_anything(
     session: Session, serve_bench: ServeBench, tmp_path: Path
 ) -> None:

@@ -265,13 +265,21 @@ def _row(row: SettingRow, changed: bool) -> Changed:
 
 def _cable(link: LinkRecord, sheet: Sheet | None, events: Sequence[Event]) -> Cable | None:
     """Of a serial link whose device's connector its sheet knows; with what was said of how it is plugged."""
-    if sheet is None or not sheet.wiring_end or (link.endpoint and read_endpoint(link.endpoint).kind == "tcp"):
+    if sheet is None or not sheet.wiring_end or _kind(link) == "tcp":
         return None
     told = [
         o.words for o in earlier([(e.utc_us, e.detail) for e in events if e.kind == BRING_UP]) if o.stage == "cable"
     ]
     told += [str(e.detail.get("value")) for e in events if e.kind == TYPED and e.detail.get("subject") == "cable"]
     return cable_of("usb" if link.adapter else "dte-de9", sheet.wiring_end, told[-1] if told else "")
+
+
+def _kind(link: LinkRecord) -> str:
+    """Of its endpoint; empty where that is none."""
+    try:
+        return read_endpoint(link.endpoint).kind
+    except ValueError:
+        return ""
 
 
 def _hidden(link: LinkRecord) -> list[str]:

@@ -74,7 +74,8 @@ def spoken(b: Bringing) -> tuple[Family, int]:
 
 
 async def look_for_sheets(b: Bringing) -> list[Ranked]:
-    """Those for which anything speaks, the likeliest first: by what it says that it is, or by itb."""
+    """Those for which anything speaks, the likeliest first: by what it says that it is, or by
+    what it says by itself."""
     known = list(all_sheets()[0].values())
     if b.talks:
         said = await b.do(_said_as_one_has(b.runner(), [one.talks for one in known if one.talks]))

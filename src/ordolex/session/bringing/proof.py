@@ -50,6 +50,7 @@ async def prove(b: Bringing, typed: bytes | None = None) -> Outcome:
     except Fault as fault:
         return b.took("proof", Standing.BAD, str(fault))
     if answer.verdict is Verdict.RIGHT and evidence.rung is Rung.PROVEN:
+        b.talks = False  # what was taken for that, perhaps at other settings, is answered now
         return b.took("proof", Standing.GOOD, _proof_words(evidence))
     if typed is None and question.codec is None and answer.verdict is not Verdict.ECHO:
         try:
@@ -63,7 +64,8 @@ async def _by_itself(b: Bringing, question: Question, answer: Answer) -> Outcome
     """Whether it goes on speaking without being asked; one burst alone may be an answer that came late."""
     bursts = await b.do(_bursts(b.runner()))
     now = await b.do(seen(b.runner()))
-    if bursts < _TALKS:
+    b.talks = bursts >= _TALKS
+    if not b.talks:
         late = b.runner().late
         perhaps = (
             late.words if late is not None else "something came after that, perhaps late: ask again, and wait longer"
@@ -71,7 +73,6 @@ async def _by_itself(b: Bringing, question: Question, answer: Answer) -> Outcome
         later = f"; {perhaps}" if bursts else ""
         none = f", and nothing by itself in {_TALKS_S:g} s" if not bursts and not answer.data else ""
         return b.took("proof", Standing.BAD, f"{_why_not(question, answer)}{none}{later}")
-    b.talks = True
     checks = f", {now.checks_right} checksums right" if now.checks_right else ""
     if now.rung < Rung.CLEAR:
         words = "it talks by itself, and what comes does not read: other settings, or no plain text"
