@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import pty
 import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -48,3 +50,39 @@ def test_a_terminal_that_stalls_and_is_gone_does_not_keep_the_program(
     assert os.WIFEXITED(status) or os.WIFSIGNALED(status)
     assert not book.with_name(book.name + "-wal").exists(), "a closed book is one file"
     BookReader(book).close()
+
+
+_SIGNALS_IN_SIGNALS = """
+import asyncio, signal, sys
+from types import SimpleNamespace
+from ordolex.tui import leaving
+
+leaving._RESCUE_S = 0.05
+left = 40
+
+def again(frame, event, arg):  # a signal after whatever the first one's handler has just done
+    global left
+    if left and event in ("c_return", "return") and "leave_for_good" in names(frame):
+        left -= 1
+        signal.raise_signal(signal.SIGTERM)
+
+def names(frame):
+    while frame is not None:
+        yield frame.f_code.co_name
+        frame = frame.f_back
+
+async def main():
+    leaving.stop_on_signals(SimpleNamespace(exit=lambda: None), lambda: print("closed", flush=True))
+    sys.setprofile(again)
+    signal.raise_signal(signal.SIGHUP)
+    sys.setprofile(None)
+    await asyncio.Event().wait()
+
+asyncio.run(main())
+"""
+
+
+def test_signals_that_come_in_the_middle_of_each_other_close_the_book_once_and_hang_nothing() -> None:
+    """A closed window is a hang-up, told twice, and whoever closed it may end the program too."""
+    done = subprocess.run([sys.executable, "-c", _SIGNALS_IN_SIGNALS], capture_output=True, text=True, timeout=60)
+    assert (done.returncode, done.stdout) == (0, "closed\n"), done.stderr

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import _thread
 import asyncio
+import contextlib
 import os
 import signal
 import threading
@@ -115,14 +117,16 @@ async def _remind(at: FrameAt) -> bool:
 def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:
     """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed. A terminal that is
     gone, or takes nothing any more, holds up the screen's loop for ever; the ports and the book do not wait for it, and
-    so the signal is not taken in the loop."""
+    so the signal is not taken in the loop.
+
+    A window that is closed sends more than one signal, and the second comes in the middle of the first: what is done
+    for one takes no lock and waits for nothing."""
     loop = asyncio.get_running_loop()
-    rescue = threading.Timer(_RESCUE_S, _close_and_end, (close_book,))
-    rescue.daemon = True
+    rescue = [close_book]
 
     def leave_for_good(number: int, frame: object) -> None:
-        if not rescue.is_alive() and not rescue.finished.is_set():
-            rescue.start()
+        with contextlib.suppress(IndexError):  # it is under way
+            _thread.start_new_thread(_close_and_end, (rescue.pop(),))
         loop.call_soon_threadsafe(app.exit)
 
     for name in ("SIGTERM", "SIGHUP", "SIGINT"):
@@ -132,5 +136,6 @@ def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:
 
 
 def _close_and_end(close_book: Callable[[], None]) -> None:
+    time.sleep(_RESCUE_S)
     close_book()
     os._exit(0)
