@@ -76,6 +76,7 @@ async def test_an_unknown_device_at_unknown_settings_is_proven_named_and_read(
     said = await device.ask_who(bringing)
     assert said.standing is Standing.GOOD and identity in said.words
     rows = await device.look_for_sheets(bringing)
+    assert f"of {rows[0].sheet.name}" in device.no_sheet(bringing).words, "something speaks for it"
     best = device.clear_choice(bringing)
     assert best is not None and best.sheet.name == sheet, [(one.sheet.name, one.points) for one in rows]
     device.take_sheet(bringing, best.sheet.name, best.words)

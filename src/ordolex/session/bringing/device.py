@@ -108,7 +108,9 @@ def take_sheet(b: Bringing, name: str, why: str) -> Outcome:
 
 
 def no_sheet(b: Bringing) -> Outcome:
-    return b.took("sheet", Standing.UNSURE, "nothing that it said speaks for one of the sheets")
+    named = ", ".join(one.sheet.name for one in b.sheets[:3])
+    words = f"none was taken, of {named}" if named else "nothing that it said speaks for one of the sheets"
+    return b.took("sheet", Standing.UNSURE, words)
 
 
 async def read_found(b: Bringing) -> Outcome:
