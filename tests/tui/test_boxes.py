@@ -1,13 +1,17 @@
 """Relay's boxes, many of them, without a terminal."""
 
+from concurrent.futures import Future
 from pathlib import Path
 
 import pytest
-from textual.widgets import Input
+from textual.widgets import Input, Static
 
+from ordolex.core.relay.fit import Channel
 from ordolex.io.net.survey import Host, Service
+from ordolex.tui.desks.relay import boxes
 from ordolex.tui.desks.relay.desk import RelayDesk
 from ordolex.tui.widgets.frame import HeadLine
+from ordolex.tui.widgets.prompts import Pick
 from ordolex.tui.widgets.row_view import RowView
 from tests.tui.test_desks import Site, at_site
 
@@ -53,3 +57,25 @@ async def test_of_250_boxes_of_32_ports_those_that_hold_a_text_are_shown(
         assert "10.9.8.99" in await searched(site, "00:63")
         assert "None of 250 boxes holds 'nowhere'" in await searched(site, "nowhere")
         assert "10.9.8.249" in await searched(site, "10.9.8.249")
+
+
+async def test_a_console_that_comes_back_while_a_box_is_looked_at_from_outside_is_asked_after_all(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen: Future[list[Channel]] = Future()
+    told: Future[list[Channel]] = Future()
+    told.set_result([Channel(1, 4001, "raw", "tcp", "4800 8N1")])
+    monkeypatch.setattr(boxes, "_asked_console", lambda *_: told if seen.done() else None)
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f9")
+        await site.until(lambda: site.app.desk.word == "Relay")
+        network = site.app.desk.session.network
+        network.hosts = dict(list(BOXES.items())[:1])
+        monkeypatch.setattr(network, "look_at_channels", lambda *_, **__: seen)
+        await searched(site, "")
+        await site.pilot.press("t")
+        await site.until(lambda: "from outside" in site.said())
+        seen.set_result([Channel(1, 4001, "", "tcp")])
+        await site.until(lambda: isinstance(site.app.screen, Pick))
+        prompt = " ".join(str(part.render()) for part in site.app.screen.query(Static))
+        assert "the box keeps 4800 8N1" in prompt, "not what was seen from outside alone"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from concurrent.futures import Future
 from dataclasses import replace
 
 from ordolex.core.net.addresses import read_address, read_network
@@ -127,14 +128,24 @@ async def _channels(at: RelayAt, host: Host) -> list[Channel]:
 
 async def _read_channels(at: RelayAt, host: Host) -> list[Channel]:
     """By its console, where that is open and its sheet says how; else looked at from outside."""
+    told = _asked_console(at, host)
+    if told is not None:
+        return await asyncio.wrap_future(told)
+    at.say(f"looking at the channels of {host.address} from outside; its console would tell more (o) …")
+    ports = channel_ports(host)
+    seen = await asyncio.wrap_future(at.session.network.look_at_channels(host.address, ports, offer=True))
+    told = _asked_console(at, host)  # it may have come back meanwhile, as after a restart of the box
+    return await asyncio.wrap_future(told) if told is not None else seen
+
+
+def _asked_console(at: RelayAt, host: Host) -> Future[list[Channel]] | None:
+    """None where its console is not open, or no sheet says how it is asked."""
     link = console_of(list(at.session.links), host.address)
     runner = at.session.runner(link) if link is not None else None
     sheet = at.session.devices.sheet_of(link) if link is not None else None
     if runner is not None and runner.is_open and sheet is not None and sheet.channels is not None:
-        return await asyncio.wrap_future(at.session.network.read_channels(host.address, runner, sheet))
-    at.say(f"looking at the channels of {host.address} from outside; its console would tell more (o) …")
-    ports = channel_ports(host)
-    return await asyncio.wrap_future(at.session.network.look_at_channels(host.address, ports, offer=True))
+        return at.session.network.read_channels(host.address, runner, sheet)
+    return None
 
 
 async def map_one(at: RelayAt) -> None:
