@@ -90,10 +90,15 @@ def test_a_rate_is_changed_on_both_ends_or_on_neither() -> None:
 
 
 def test_a_call_is_hung_up_by_command_or_by_dtr() -> None:
-    words, steps = played(hang_up(in_data=True), lambda data: b"\r\nOK\r\n")
-    assert "ATH" in words and isinstance(steps[0], Quiet) and asked(steps) == [b"+++", b"ATH\r"]
-    words, steps = played(hang_up(in_data=True), lambda data: b"")
-    assert "DTR" in words and asked(steps) == [b"+++"]
+    ended, steps = played(hang_up(in_data=True), lambda data: b"\r\nOK\r\n")
+    assert (
+        ended.reply is not None
+        and ended.reply.good
+        and isinstance(steps[0], Quiet)
+        and asked(steps) == [b"+++", b"ATH\r"]
+    )
+    ended, steps = played(hang_up(in_data=True), lambda data: b"")
+    assert ended.reply is None and asked(steps) == [b"+++"]
     assert [step for step in steps if isinstance(step, Outputs | Wait)] == [
         Outputs(dtr=False),
         Wait(0.6),

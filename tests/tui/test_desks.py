@@ -26,6 +26,7 @@ from ordolex.io.own.bag import own_bag
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import NotNetworkSerial, PortHeld
+from ordolex.io.transport.base import ModemLines
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
@@ -572,6 +573,35 @@ async def test_wake_follows_the_sheet_and_its_answer_proves(tmp_path: Path, monk
         await site.until(lambda: site.app.screen.query("#line"))
         await site.pilot.press(*"lid open", "enter")
         await site.until(lambda: "lid open" in site.rows())
+
+
+def lines(*, dcd: bool) -> ModemLines:
+    return ModemLines(cts=True, dsr=True, ri=False, dcd=dcd)
+
+
+@pytest.mark.parametrize(
+    ("lets_go", "words", "is_up"),
+    [
+        (lambda port: None, "nothing shows that a call ended", True),
+        (lambda port: port.say(b"\r\nNO CARRIER\r\n"), "NO CARRIER came: the call ended", False),
+        (lambda port: port.say_lines(lines(dcd=False)), "DCD went off: the call ended", False),
+    ],
+)
+async def test_a_call_is_said_to_be_ended_where_that_shows(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, lets_go: Callable[[MemoryTransport], None], words: str, is_up: bool
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: lets_go(port) if data == b"+++" else None
+        await site.open_port()
+        await site.until(lambda: site.app.desk.word == "Talk")
+        port = site.twins[PORT.endpoint]
+        port.say_lines(lines(dcd=True))
+        port.say(b"\r\nCONNECT 9600\r\n")
+        talk = site.app.session.talks.of(site.app.session.links.chosen)
+        await site.until(lambda: talk.call.up)
+        site.app.run_at("Talk", "talk.hang_up")
+        await site.until(lambda: words in site.said())
+        assert talk.call.up == is_up
 
 
 async def test_sixty_four_ports_that_come_and_go_ten_times_a_second(

@@ -28,6 +28,6 @@ async def escape(runner: LinkRunner) -> AtReply:
     return await perform(runner, calls.escape())
 
 
-async def hang_up(runner: LinkRunner, *, in_data: bool) -> str:
-    """A sentence on what ended the call."""
+async def hang_up(runner: LinkRunner, *, in_data: bool) -> calls.HungUp:
+    """By command, else by DTR."""
     return await perform(runner, calls.hang_up(in_data=in_data))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from ordolex.core.link.question import Question
 from ordolex.core.link.steps import Outputs, Quiet, Steps, Wait, asked
 from ordolex.core.protocols.at.call import ESCAPE, GUARD_S
@@ -33,17 +35,24 @@ def escape() -> Steps[AtReply]:
     return (yield from command(ESCAPE, GUARD_S + 2.0))
 
 
-def hang_up(*, in_data: bool) -> Steps[str]:
-    """By command; where the modem does not take it, by DTR. A sentence on what ended the call."""
+@dataclass(frozen=True, slots=True)
+class HungUp:
+    """`reply` is what the modem said to ATH; None where DTR was dropped instead, of which no answer tells."""
+
+    reply: AtReply | None
+
+
+def hang_up(*, in_data: bool) -> Steps[HungUp]:
+    """By command; where the modem does not take it, by DTR."""
     if in_data and not (yield from escape()).good:
         return (yield from drop_dtr())
     reply = yield from command(b"ATH")
-    return f"hung up by ATH: {reply.words}" if reply.good else (yield from drop_dtr())
+    return HungUp(reply) if reply.good else (yield from drop_dtr())
 
 
-def drop_dtr() -> Steps[str]:
-    """V.250, 6.2.2 leaves what that does to &D; as shipped it hangs up."""
+def drop_dtr() -> Steps[HungUp]:
+    """V.250, 6.2.2 leaves what that does to &D: as shipped it hangs up, and by &D0 it does nothing."""
     yield Outputs(dtr=False)
     yield Wait(_DTR_S)
     yield Outputs(dtr=True)
-    return "hung up by dropping DTR"
+    return HungUp(None)

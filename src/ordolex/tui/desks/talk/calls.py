@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from ordolex.core.protocols.at.call import State
+from ordolex.core.protocols.at.calls import HungUp
 from ordolex.core.protocols.at.results import AtReply
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.modem import dial as dial_number
 from ordolex.io.device.modem import escape as escape_to_commands
 from ordolex.io.device.modem import hang_up
+from ordolex.io.link.runner import LinkRunner
 from ordolex.session.works import Sending
 from ordolex.tui.desks.talk.at import TalkAt
 from ordolex.tui.readings import place_reading
@@ -70,18 +72,34 @@ async def escape(at: TalkAt) -> None:
 
 
 async def end_call(at: TalkAt) -> bool:
-    """Whether the call is ended now."""
+    """Whether the call is known to be ended now."""
     link, runner = at.link, at.runner
     at.session.talks.drain(link)
     call = at.session.talks.of(link).call
-    job = hang_up(runner, in_data=call.state is State.DATA)
-    words: str | None = await at.do(Sending("hanging up"), job)
-    if words is None:
+    was_up, had_carrier = call.up, _carrier(runner)
+    ended: HungUp | None = await at.do(Sending("hanging up"), hang_up(runner, in_data=call.state is State.DATA))
+    if ended is None:
         return False
     at.session.talks.drain(link)
+    if ended.reply is not None:
+        words = f"hung up by ATH: {ended.reply.words}"
+    elif was_up and not call.up:
+        words = "DTR was dropped, and NO CARRIER came: the call ended"
+    elif had_carrier and _carrier(runner) is False:
+        words = "DTR was dropped, and DCD went off: the call ended"
+    else:
+        words = "DTR was dropped, and nothing shows that a call ended by it: by &D0 it stays up. Its lamps, or the far"
+        at.tell(f"{words} end, tell", good=False)
+        return False
     call.dropped()
     at.tell(words, good=True)
     return True
+
+
+def _carrier(runner: LinkRunner) -> bool | None:
+    """DCD; None where the port does not tell it."""
+    inputs = runner.view().signals.inputs
+    return None if inputs is None else "DCD" in inputs
 
 
 def _places(at: TalkAt) -> dict[str, str]:
