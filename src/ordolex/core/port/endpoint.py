@@ -29,6 +29,9 @@ LOOPBACK = "127.0.0.1"
 _VIRTUAL_NAME = re.compile(r"(/dev/)?[A-Za-z0-9][A-Za-z0-9._-]{0,30}")
 
 
+_CALLED = ("tcp", "rfc2217", "telnet", "udp")
+
+
 class EndpointError(ValueError):
     """A text that names no endpoint. The message says what one looks like."""
 
@@ -85,7 +88,24 @@ class Endpoint:
     @property
     def beyond_loopback(self) -> bool:
         """Whether others than this computer can reach it."""
-        return self.listens and not (self.host.startswith("127.") or self.host in ("::1", "localhost"))
+        return self.listens and not self._is_here
+
+    @property
+    def elsewhere(self) -> str:
+        """The host that is called over a network; empty for a port, a listener, and for this computer."""
+        return self.host if self.kind in _CALLED and not self._is_here else ""
+
+    @property
+    def _is_here(self) -> bool:
+        return self.host.startswith("127.") or self.host in ("::1", "localhost")
+
+
+def endpoint_or_none(text: str) -> Endpoint | None:
+    """None for what is no port, as a book may hold that was written by hand."""
+    try:
+        return read_endpoint(text)
+    except EndpointError:
+        return None
 
 
 def read_endpoint(text: str) -> Endpoint:

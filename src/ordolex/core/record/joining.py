@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.record.items import LinkRecord
 
 _SAID = ("name", "line", "sheet", "unit", "line_end", "identity", "outputs", "endpoint", "first_question")
@@ -69,15 +69,8 @@ def _same(links: Sequence[LinkRecord], link: LinkRecord, copied: Sequence[int]) 
 
 def _is_an_address(endpoint: str) -> bool:
     """Whether it names one place for everybody: of a network, and not of one computer."""
-    try:
-        read = read_endpoint(endpoint)
-    except ValueError:
-        return False
-    return (
-        read.kind in ("tcp", "rfc2217", "telnet", "udp")
-        and not read.host.startswith("127.")
-        and read.host != "localhost"
-    )
+    read = endpoint_or_none(endpoint)
+    return read is not None and bool(read.elsewhere)
 
 
 def _contradict(one: LinkRecord, other: LinkRecord) -> bool:

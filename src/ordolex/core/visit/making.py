@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ordolex.core.device.settings_table import SettingRow, SettingsTable
-from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.tried import tried
@@ -265,7 +265,8 @@ def _row(row: SettingRow, changed: bool) -> Changed:
 
 def _cable(link: LinkRecord, sheet: Sheet | None, events: Sequence[Event]) -> Cable | None:
     """Of a serial link whose device's connector its sheet knows; with what was said of how it is plugged."""
-    if sheet is None or not sheet.wiring_end or _kind(link) == "tcp":
+    end = endpoint_or_none(link.endpoint)
+    if sheet is None or not sheet.wiring_end or (end is not None and end.kind == "tcp"):
         return None
     told = [
         o.words for o in earlier([(e.utc_us, e.detail) for e in events if e.kind == BRING_UP]) if o.stage == "cable"
@@ -274,19 +275,10 @@ def _cable(link: LinkRecord, sheet: Sheet | None, events: Sequence[Event]) -> Ca
     return cable_of("usb" if link.adapter else "dte-de9", sheet.wiring_end, told[-1] if told else "")
 
 
-def _kind(link: LinkRecord) -> str:
-    """Of its endpoint; empty where that is none."""
-    try:
-        return read_endpoint(link.endpoint).kind
-    except ValueError:
-        return ""
-
-
 def _hidden(link: LinkRecord) -> list[str]:
     """What cannot be seen on this way, so that its absence says nothing."""
-    try:
-        endpoint = read_endpoint(link.endpoint)
-    except ValueError:
+    endpoint = endpoint_or_none(link.endpoint)
+    if endpoint is None:
         return []
     if endpoint.kind == "serial":
         return ["voltages and edges: a serial port tells bytes, control lines and line errors only"]

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parts import Ready
@@ -113,11 +113,8 @@ def _is_serial(link: LinkRecord) -> bool:
 
 def _host(link: LinkRecord) -> str:
     """The host of a link over a network; empty for a port, and for one on this computer."""
-    try:
-        end = read_endpoint(link.endpoint)
-    except ValueError:
-        return ""
-    return end.host if end.kind in ("tcp", "rfc2217", "telnet", "udp") and not end.host.startswith("127.") else ""
+    end = endpoint_or_none(link.endpoint)
+    return end.elsewhere if end is not None else ""
 
 
 def _parts(near: End, solution: Solution) -> list[tuple[str, bool]]:

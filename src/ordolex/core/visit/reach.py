@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.visit.report import Proof, Reached
 
@@ -29,7 +29,8 @@ def reached(
 
     The times are those of the first time that a layer was reached; that it still was at the end is what the rung tells.
     """
-    kind = _kind(link)
+    end = endpoint_or_none(link.endpoint)
+    kind = end.kind if end is not None else ""
     opened = next((e for e in events if e.kind == "opened"), None)
     refused = next((e for e in reversed(events) if e.kind == "refused"), None)
     if opened is not None:
@@ -47,13 +48,6 @@ def reached(
         words = "whether a call was up, and who answered then, stands in the exchanges; this chain does not tell"
         out.append(Reached("modem and call", None, words))
     return [*out, _device(events, proof)]
-
-
-def _kind(link: LinkRecord) -> str:
-    try:
-        return read_endpoint(link.endpoint).kind
-    except ValueError:
-        return ""
 
 
 def _line(events: Sequence[Event], heard: int, when: Callable[[int], str]) -> Reached:

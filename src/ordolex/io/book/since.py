@@ -19,14 +19,19 @@ def since_before(reader: BookReader, sheets: Mapping[str, Sheet], when: When) ->
     links = reader.links()
     names = {link.id: link.name for link in links}
     rows = [
-        row for link in links for table in _tables(reader, link, sheets) for row in of_settings(link.name, table, when)
-    ]
+        row
+        for link in links
+        for table in _tables(reader, link, sheets, visits)
+        for row in of_settings(link.name, table, when)
+    ]  # fmt: skip
     rows += of_lists(reader.known.tables(), names, visits[-1], when)
     rows += _values(reader, names, visits, when)
     return in_order(rows)
 
 
-def _tables(reader: BookReader, link: LinkRecord, sheets: Mapping[str, Sheet]) -> list[SettingsTable]:
+def _tables(
+    reader: BookReader, link: LinkRecord, sheets: Mapping[str, Sheet], visits: list[int]
+) -> list[SettingsTable]:
     """The settings of each device that was ever behind a link."""
     events: list[Event] = reader.known.events_of("found", "set", link=link.id)
     devices = {
@@ -36,7 +41,7 @@ def _tables(reader: BookReader, link: LinkRecord, sheets: Mapping[str, Sheet]) -
     out = []
     for name, unit in sorted(devices):
         table = SettingsTable(sheets[name], unit)
-        table.remember([(event.kind, event.detail, event.utc_us) for event in events], reader.visit_starts())
+        table.remember([(event.kind, event.detail, event.utc_us) for event in events], visits)
         out.append(table)
     return out
 
