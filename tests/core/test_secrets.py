@@ -20,7 +20,9 @@ def test_prompts_that_ask_for_a_secret_are_known(line: bytes) -> None:
         b"\x1b[1mPassword:\x1b[0m ", b"Password:\x07 ", b"\x1b[2J\x1b[5;3HPasswd: ", b"PW:", b"Pass: ", b"Enter PIN: ",
         b"Passwort: ", "Contraseña: ".encode(), b"Mot de passe : ", b"Key: ", b"Network key: ", b"Code: ",
         b"\x1b[31mPUK? ",
-        "Lösenord: ".encode("latin-1"), "Код".encode() + b" / Password> ",
+        "Lösenord: ".encode("latin-1"), "Код".encode() + b" / Password> ", "Пароль: ".encode(), "密码:".encode(),
+        "パスワード> ".encode(), b"Lozinka: ", b"Kodeord:", b"Enter PIN", b"\x1b[7mEnter access code\x1b[m",
+        b"PASSWORD ",
     ],
 )  # fmt: skip
 def test_prompts_with_codes_and_in_other_languages_are_known(line: bytes) -> None:
@@ -80,6 +82,9 @@ def test_of_a_command_only_the_secret_is_hidden() -> None:
         b"Password changed.\r\nmenu> ",
         b"spinning: ",
         b"password is wrong\r\n",
+        b"Enter setpoint",
+        b"Hit the enter key",
+        b"enter barcode",
         b"",
     ],
 )

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input, Static
 
+from ordolex.core.talk.conversation import Direction
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.text.visible import without_codes
 from ordolex.io.system.faults import BookFault, Fault
@@ -148,6 +149,45 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         await site.until(lambda: not site.app.desk.query_one(KeyPad).display)
 
 
+@pytest.mark.parametrize("asks", [b"Password: ", b"Bay word, please: "], ids=["known", "said to be one"])
+@pytest.mark.parametrize("star", ["*", "•", "-\b*"])
+async def test_a_prompt_that_shows_stars_for_what_is_typed_stays_one(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, star: str, asks: bytes
+) -> None:
+    sent = bytearray()
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.extend(data)
+        port.say(b"\r\nwelcome\r\n> " if data in (b"\r", b"\n") else b"\b \b" if data == b"\x7f" else star.encode())
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        site.twins["/dev/made-up"].say(asks)
+        await site.until(lambda: asks.decode().strip() in site.rows())
+        pad, line = site.app.desk.query_one(KeyPad), site.app.desk.query_one("#say", EntryLine)
+        if not line.password:
+            await site.pilot.press("ctrl+x")
+        await site.until(lambda: line.password)
+        await site.pilot.press("ctrl+z")
+        await site.until(lambda: pad.has_focus)
+        talk = site.app.session.talks.of(site.app.session.links[0])
+        for number, key in enumerate(("p", "o", "n", "d", "backspace", "g", "a", "t", "e"), 1):
+            await site.pilot.press(key)
+            await site.until(lambda number=number: len(sent) == number)
+            await site.until(lambda: talk.conversation.unfinished or talk.rows[-1].data != asks)
+            assert "hidden" in str(pad.content), key
+        await site.pilot.press("enter")
+        await site.until(lambda: "welcome" in site.rows())
+        assert bytes(sent[:-1]) == b"pond\x7fgate"
+        told = b"".join(row.data for row in talk.rows if row.direction is Direction.SENT)
+        assert not told.strip(), told
+        await site.until(lambda: "hidden" not in str(pad.content))
+        await site.pilot.press("u", "p")
+        await site.until(lambda: sent.endswith(b"up"))
+        assert "hidden" not in str(pad.content)
+
+
 async def test_key_by_key_every_key_is_the_device_s(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     sent = bytearray()
     async with at_site(tmp_path, monkeypatch) as site:
@@ -199,6 +239,44 @@ def test_what_was_said_of_a_prompt_ends_with_it() -> None:
     masking.over()
     masking.look(b"menu> ")
     assert not masking.on
+
+
+@pytest.mark.parametrize(
+    ("asked", "again"),
+    [(b"New password: ", b"\x1b[1mVerify: "), (b"PIN? ", b"Again> "), (b"Passwort:", b"Bitte wiederholen:")],
+)
+def test_what_asks_for_a_secret_once_more_is_a_prompt_for_it(asked: bytes, again: bytes) -> None:
+    masking = Masking()
+    masking.look(again)
+    assert not masking.on, "nothing was given before"
+    for prompt in (asked, b"", again):
+        masking.look(prompt)
+    assert not masking.on, "nothing was given there"
+    masking.look(asked)
+    masking.over()
+    masking.look(b"****")
+    masking.look(again)
+    assert masking.on
+    masking.over()
+    masking.look(b"Confirm (y/n): ")
+    assert not masking.on
+    masking.look(b"menu> ")
+    masking.look(again)
+    assert not masking.on
+
+
+def test_a_secret_that_is_half_given_is_one_until_the_device_asks_something_else() -> None:
+    masking = Masking()
+    masking.look(b"Bay word, please: ")
+    masking.turn_over()
+    masking.key_given(7)
+    for shown in (b"Bay word, please: *", b"*", b"x"):
+        masking.look(shown)
+        assert masking.on
+    masking.look("\x1b[2D••\b".encode(), line_came=True)
+    assert masking.on, "stars after a line that came by itself"
+    masking.look(b"login: ", line_came=True)
+    assert not masking.on and masking.begun is None
 
 
 async def test_questions_of_the_sheet_and_earlier_lines_are_offered(

@@ -35,6 +35,14 @@ def above_prompt(talk: Talk) -> bytes:
     return b""
 
 
+def line_came(talk: Talk, since: int) -> bool:
+    """Whether a whole line came since there were `since` rows."""
+    return any(
+        row.direction is Direction.HEARD and row.data.endswith((b"\r", b"\n")) and row.data.strip()
+        for row in islice(reversed(talk.rows), max(0, min(talk.added - since, _LOOK_BACK)))
+    )
+
+
 def came_aside(talk: Talk) -> str:
     """What the device said by itself, last, in the middle of the prompt at which it stands."""
     prompt, aside = _stands_at(talk)

@@ -13,12 +13,15 @@ from typing import NamedTuple
 
 from ordolex.core.text.visible import without_codes
 
+_FROM_AFAR = (
+    "(?:П|п)арол(?:ь|я|и|і)|(?:Л|л)озинк(?:а|у)|密码|密碼|口令|パスワード|暗証番号|비밀번호|암호|סיסמה|(?:Κ|κ)ωδικός|(?:Ş|ş)ifre"
+).encode()
 _LONG_WORDS = (
     rb"pass ?-?(?:word|code|phrase|key)|passwd|passwort|kennwort|geheimzahl|zugangscode|freischaltcode|secret|geheim"
     rb"|(?:network|net|wpa|psk|api|security|access|unlock|login|install|encryption|service) ?-?(?:key|code)|netzschl\S+"
     rb"|mot de passe|code (?:secret|d.acc\S+|pin)|contrase\S+a|clave|senha|parola(?: d.ordine)?|wachtwoord|l\S+senord"
-    rb"|has\S+o|heslo|jelsz\S+|salasana|adgangskode|passord|\xd0\xbf\xd0\xb0\xd1\x80\xd0\xbe\xd0\xbb\xd1\x8c|toegangscode"
-    rb"|credentials?"
+    rb"|has\S+o|heslo|jelsz\S+|salasana|adgangskode|kodeord|passord|toegangscode|lozinka|geslo|parool|slapta\S+dis|sifre"
+    rb"|credentials?|(?:access|auth|security|login|api|session) ?token|" + _FROM_AFAR
 )
 _SHORT_WORDS = rb"pass|pwd|pw|pin|puk|key|code|schl\S{1,2}ssel|psk"
 _PROMPT = re.compile(
@@ -32,7 +35,19 @@ _ASKS = re.compile(
     rb"(?<![a-z])(?:" + _LONG_WORDS + rb"|" + _SHORT_WORDS + rb")(?![a-z])[^\w]*(?:eingeben|below|now)?[^\w]*$",
     re.IGNORECASE,
 )
-_NO_SECRET = re.compile(rb"any key|press |taste|area code|country code|error code|exit code|key ?pad", re.IGNORECASE)
+_UNENDED = re.compile(
+    rb"^\W*(?:(?:please )?(?:enter|type|give|input|insert|bitte|saisi\w*|introdu\w*)\b.{0,40}(?<![a-z])"
+    rb"(?:" + _LONG_WORDS + rb"|" + _SHORT_WORDS + rb")|" + _LONG_WORDS + rb")(?![a-z])[^\w]*$",
+    re.IGNORECASE,
+)
+_AGAIN = re.compile(
+    rb"^(?!.*[yjos]/n)\W*(?:(?:please|bitte) )?(?:re-?enter|re-?type|repeat|verify|confirm\w*|again|once more|"
+    rb"wiederhol\w+|best\S+tig\w+|r\S+p\S+ter|repet\w+|herhaal|bevestig)[^\r\n\d]{0,24}[:>?=.]? {0,3}$",
+    re.IGNORECASE,
+)
+_NO_SECRET = re.compile(
+    rb"any key|press |taste|area code|country code|error code|exit code|code page|key ?pad|enter key", re.IGNORECASE
+)
 _COMMAND = re.compile(
     rb"^(?:AT[^=\r\n]{1,20}=|(?:set|config\w*|conf|write|put)\s+\S*(?:key|pass|pin|secret|psk|pwd|code)\S*(?:\s+|=))",
     re.IGNORECASE,
@@ -59,10 +74,15 @@ def asks_for_secret(line: bytes, before: bytes = b"") -> bool:
     plain, above = _plain(line), _plain(before)
     if _NO_SECRET.search(plain):
         return False
-    if _PROMPT.search(plain):
+    if _PROMPT.search(plain) or _UNENDED.search(plain):
         return True
     bare = _ALONE.match(plain) is not None and (plain.strip() != b"" or line != b"")
     return bare and _ASKS.search(above.strip()) is not None and not _NO_SECRET.search(above)
+
+
+def asks_once_more(line: bytes) -> bool:
+    """Whether an unfinished line asks for what was given a moment before again: for a secret, if that was one."""
+    return _AGAIN.match(_plain(line)) is not None
 
 
 def _plain(line: bytes) -> bytes:

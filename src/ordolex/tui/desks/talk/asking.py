@@ -153,6 +153,7 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
     if not data:
         return None
     at.session.talks.drain(link)
+    at.entry.look_at_prompt(link)  # a prompt for a secret may have come since the last turn
     kept = talk.echo.stopped(mono_s())
     if kept and not masking.on and event.key != "enter":
         masking.turn_over()
@@ -166,6 +167,7 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
         talk.echo.typed(data, mono_s())
         return _said(at, [at.session.send(link, data)])
     if event.key != "enter":
+        masking.key_given(talk.added)
         return _said(at, [at.session.send_secret(link, data, whole=False)])
     going = at.session.send_secret(link, b"", data)
     talk.echo.over()

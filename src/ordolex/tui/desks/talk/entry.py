@@ -16,7 +16,7 @@ from ordolex.core.text.keys import BACKSPACE, ENTER
 from ordolex.core.text.visible import hex_pairs
 from ordolex.session.links import line_of
 from ordolex.session.session import LINE_ENDS, Session
-from ordolex.session.stands_at import above_prompt, prompt_of
+from ordolex.session.stands_at import above_prompt, line_came, prompt_of
 from ordolex.session.talks import Talk
 from ordolex.tui.desks.sending import sending_words
 from ordolex.tui.desks.talk.commands import commands_of
@@ -30,7 +30,7 @@ _SLOW_S = 0.3  # a line that takes longer says how long
 
 
 class Entry(Vertical):
-    """`masking` says whether what is typed is a secret now."""
+    """`masking` says whether what is typed is a secret now, on the chosen link."""
 
     DEFAULT_CSS = """
     Entry { height: 2; }
@@ -43,7 +43,7 @@ class Entry(Vertical):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.masking = Masking()
+        self._maskings: dict[int, Masking] = {}
         self._at_history = 0
         self._offered = ""
         self._line = EntryLine(clears=True, id="say")
@@ -59,6 +59,11 @@ class Entry(Vertical):
 
     def on_mount(self) -> None:
         self._pad.display = False
+
+    @property
+    def masking(self) -> Masking:
+        link = self._session.links.chosen
+        return self._maskings.setdefault(link.id if link is not None else 0, Masking())
 
     # ---- the line
 
@@ -104,10 +109,11 @@ class Entry(Vertical):
     def look_at_prompt(self, link: LinkRecord) -> None:
         """Whether what is typed is a secret now. One that was being typed does not come to light when the prompt goes
         on by itself, or another link is chosen: it is forgotten."""
-        was_hidden = self.masking.on
+        was_hidden, masking = self._line.password, self.masking
         talk = self._session.talks.of(link)
-        self.masking.look(prompt_of(talk), above_prompt(talk))
-        if self.masking.on == was_hidden:
+        came = masking.begun is not None and line_came(talk, masking.begun)
+        masking.look(prompt_of(talk), above_prompt(talk), line_came=came)
+        if masking.on == was_hidden:
             return
         if was_hidden:
             self._line.value = ""
