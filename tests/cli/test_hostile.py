@@ -209,7 +209,13 @@ def test_only_the_owner_may_look_into_what_is_kept(book: Path, bench_process: Be
 
 @pytest.mark.parametrize(("arguments", "status", "words"), [
     (("ask", "tcp://[::1:5", "x"), 2, "write it like"),
-    (("line", "9" * 5000), 2, ""),
+    (("line", "9" * 5000), 2, "write them like 9600 8N1"),
+    (("line", "9" * 5000 + " 8N1"), 2, "write them like 9600 8N1"),
+    (("solve", "--hex", "9f3b", "--heard-at", "9" * 400), 2, "write them like 9600 8N1"),
+    (("solve", "/dev/zero"), 1, "is longer than"),
+    (("bus", "/dev/zero"), 1, "is longer than 4 MB"),
+    (("bench", "--plan", "/dev/zero"), 2, "is no TOML"),
+    (("watch", "--from", "mqtt://[::1:5", "x"), 1, "write mqtt://host:1883"),
     (("ask", "tcp://127.0.0.1:" + "9" * 5000, "x"), 2, "write it like"),
     (("export", b"\xff\xfe.ordolex"), 1, "there is no book"),
     (("scan", "tcp://127.0.0.1:1", "--units", "9" * 5000), 2, ""),
@@ -217,7 +223,29 @@ def test_only_the_owner_may_look_into_what_is_kept(book: Path, bench_process: Be
 def test_odd_arguments_get_one_line(arguments: tuple[str | bytes, ...], status: int, words: str) -> None:
     done = run(*arguments)
     text = done.stderr.decode("utf-8", "replace")
-    assert done.returncode in (1, 2) and "Traceback" not in text and words in text and len(text.splitlines()) == 1, text
+    assert done.returncode == status and "Traceback" not in text and words in text and len(text.splitlines()) == 1, text
+    assert "fault of this program" not in text, text
+
+
+def test_books_and_folders_whose_names_are_no_utf_8_are_worked_like_others(book: Path, tmp_path: Path) -> None:
+    odd = os.fsencode(tmp_path) + b"/\xff\xfe site.ordolex"
+    book.rename(os.fsdecode(odd))
+    folder = os.fsencode(tmp_path) + b"/\xfe"
+    for arguments in (
+        ("export", odd), ("visit", odd, "--into", folder + b"visit"), ("handover", odd, "-o", folder + b"out.zip"),
+        ("book", "rescue", odd, folder + b"rescued.ordolex"), ("verify", odd), ("verify", folder + b"out.zip"),
+    ):  # fmt: skip
+        done = run(*arguments)
+        assert done.returncode == 0, done.stderr.decode("utf-8", "replace")
+    other = Book(tmp_path / "other.ordolex", "Alder Brook")
+    other.close()
+    for first, second, into in (
+        (str(other.path).encode(), odd, b"/a.ordolex"),
+        (odd, str(other.path).encode(), b"/\xff.ordolex"),
+    ):
+        done = run("book", "join", first, second, "-o", os.fsencode(tmp_path) + into)
+        assert done.returncode == 0, done.stderr.decode("utf-8", "replace")
+    said(run("visit", str(other.path), "--into", ""), 1, "needs a name")
 
 
 def test_sheets_that_are_nested_or_take_forever_or_hold_codes_are_borne(tmp_path: Path) -> None:

@@ -13,9 +13,11 @@ from hypothesis import strategies as st
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.items import Chunk, Event, LinkRecord
+from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book import recorder as recorder_module
 from ordolex.io.book import schema
 from ordolex.io.book.book import Book
+from ordolex.io.book.chain import verify_book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
@@ -318,3 +320,32 @@ def test_what_was_recorded_before_a_call_is_written_before_it(tmp_path: Path) ->
         seen = book.recorder.call(lambda connection: connection.execute(sql).fetchone()[0]).result(20)
         assert seen == 3 * count
     book.close()
+
+
+def test_an_entry_that_cannot_be_written_takes_no_other_with_it(path: Path) -> None:
+    book = Book(path, "s\udcff")
+    link = book.add_link(LinkRecord(0, "l\udcff", "tcp://127.0.0.1:1", "9600 8N1"))
+    events = [
+        ("name \udcff\ud800 \U0001f41f", {"file": "a\udc80\U0001f41f", "as typed": r"\udc80"}, 5),
+        ("too late by far", {}, 1 << 70),
+    ]
+    for number, (text, detail, at_us) in enumerate(events):
+        book.recorder.record(link.id, "rx", b"line %d\r\n" % number, None, mono_s())
+        book.recorder.note(Event(link.id, utc_us(), at_us, "note", text, dict(detail)))
+    book.recorder.values([Sample(1 << 70, utc_us(), 1.0, Quality.GOOD)], [])
+    book.recorder.record(link.id, "rx", b"the last\r\n", None, mono_s())
+    count = book.recorder.call(lambda connection: connection.execute("SELECT count(*) FROM chunk").fetchone()[0])
+    assert count.result(30) == 3, "the recorder goes on"
+    book.close()
+    reader = BookReader(path)
+    assert reader.links()[0].name == "l\ufffd"
+    items = reader.latest(100)
+    assert b"".join(item.data for item in items if isinstance(item, Chunk)) == b"line 0\r\nline 1\r\nthe last\r\n"
+    said = [item for item in items if isinstance(item, Event)]
+    assert said[0].text == "name \ufffd\ufffd \U0001f41f"
+    assert said[0].detail == {"file": "a\ufffd\U0001f41f", "as typed": r"\udc80"}
+    left_out = [item.text for item in said if "is left out" in item.text]
+    assert "entry (note) could not be written" in left_out[0] and "too large" in left_out[0]
+    assert "entry (values) could not be written" in left_out[1] and len(left_out) == 2
+    verified = verify_book(path)
+    assert verified.good and verified.intact and not verified.behind

@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+import importlib
+import inspect
+import pkgutil
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import pytest
 from textual.app import App
 from textual.widgets import DirectoryTree, OptionList, Static
 
+import ordolex.tui
+from ordolex.core.line.notation import SettingsError, read_line
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import read_given, read_given_text
 from ordolex.tui.readings import file_reading, new_file_reading
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.choosing import Chooser
@@ -88,3 +97,61 @@ async def test_a_long_list_is_narrowed_by_typing_and_esc_shows_all_again_before_
         await pilot.press("y", "down", "enter")  # a short list is not narrowed
         await pilot.pause()
     assert app.given == ["RTS", "yes"]
+
+
+def readings() -> Iterator[Callable[[str], object]]:
+    """All functions of the interface that say how a typed line is understood."""
+    for module in pkgutil.walk_packages(ordolex.tui.__path__, "ordolex.tui."):
+        for name, function in vars(importlib.import_module(module.name)).items():
+            if inspect.isfunction(function) and function.__module__ == module.name:
+                given = [one.annotation for one in inspect.signature(function).parameters.values()]
+                if given == ["str"] and name.endswith(("_reading", "_words")):
+                    yield function
+
+
+ODD = [
+    "", " ", "~nobody/x", "~nobody", "~", "x" * 300, "x/" * 3000, "/dev/zero", "a\x00b", "é" * 3000, "9" * 400,
+    "9" * 5000, "-1", "nan", "inf", "1e400", "0x" + "f" * 400, "1-99999999999", "-5-3", "1,,2", "[::1:5",
+    "tcp://[::1:5", "²", "٣", "½", "x" * 300 + ".svg", "~nobody/x.svg", "{baud" + "9" * 500 + "}", "1 " * 2000,
+    "(a+)+$", "a{99999}", "\x1b[31m", "9" * 400 + "h", "2026-13-45", "10.0.0.0/-1",
+]  # fmt: skip
+
+
+def test_whatever_is_typed_is_understood_or_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    found = list(readings())
+    assert len(found) > 25
+    for reading in found:
+        for text in ODD:
+            try:
+                words = reading(text)
+                assert isinstance(words(text) if callable(words) else words, str)
+            except ValueError as error:
+                assert str(error), (reading, text)
+
+
+async def test_a_home_that_is_none_and_a_name_too_long_are_said_at_the_prompt() -> None:
+    app = Asking()
+    async with app.run_test(size=(100, 30)) as pilot:
+        app.push_screen(LinePrompt("Which file?", "", file_reading, "a hint"), app.given.append)
+        await pilot.pause()
+        line, shown = app.screen.query_one("#line", EntryLine), app.screen.query_one("#reading", Static)
+        for text in ("~nobody-here/x", "x" * 300):
+            line.value = text
+            await pilot.press("enter", "tab")
+            await pilot.pause()
+            await pilot.press("escape")
+            assert "✗" in str(shown.render()) and app.given == []
+
+
+def test_a_file_that_never_ends_is_given_up_and_a_number_without_end_refused(tmp_path: Path) -> None:
+    with pytest.raises(Fault, match="/dev/zero is longer than 4 MB; give the path of a bus file"):
+        read_given_text(Path("/dev/zero"), "a bus file")
+    with pytest.raises(Fault, match="longer than 1 KB"):
+        read_given(Path("/dev/zero"), "a table", 1 << 10)
+    (tmp_path / "latin").write_bytes(b"caf\xe9")
+    with pytest.raises(Fault, match="it is no UTF-8 at byte 3"):
+        read_given_text(tmp_path / "latin", "a sheet")
+    for text in ("9" * 400, "9" * 5000 + " 8N1", "9" * 5000 + "k", "x" * 5000):
+        with pytest.raises(SettingsError, match="write them like 9600 8N1"):
+            read_line(text)

@@ -153,14 +153,24 @@ class Plan(BaseModel):
         return self
 
 
+_LARGEST = 4 << 20
+"""Characters of a plan."""
+
+
 def read_plan(path: Path | None) -> Plan:
     """The plan in a file, or the demo plan. Raises PlanError."""
     where = str(path) if path else "the demo plan"
     try:
-        text = path.read_text() if path else files("ordolex.bench").joinpath("alder_brook.toml").read_text()
+        text = (
+            path.open(encoding="utf-8").read(_LARGEST)
+            if path
+            else files("ordolex.bench").joinpath("alder_brook.toml").read_text()
+        )
         return Plan.model_validate(tomllib.loads(text))
     except OSError as error:
         raise PlanError(f"{where} cannot be read: {error.strerror}; give the path of a bench plan") from error
+    except RecursionError:
+        raise PlanError(f"{where}: it is nested too deep to be read") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise PlanError(f"{where} is no TOML: {error}") from error
     except ValidationError as error:

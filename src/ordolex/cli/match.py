@@ -26,6 +26,7 @@ from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import read_given
 from ordolex.session.alone import Alone, kept_in
 from ordolex.session.matches import match as match_settings
 
@@ -120,21 +121,14 @@ def _bytes_given(file: Path | None, hex_: str | None) -> bytes:
         except ValueError as error:
             raise Fault(f"--hex {hex_[:40]!r} are no hex pairs", "write two digits a byte, such as 9f3b80") from error
     assert file is not None
-    return _text_of(file, "received bytes")
-
-
-def _text_of(file: Path, what: str) -> bytes:
-    try:
-        return file.read_bytes()
-    except OSError as error:
-        raise Fault(f"{file} cannot be read: {error.strerror}", f"give a file of {what}") from error
+    return read_given(file, "a file of received bytes")
 
 
 def _flags_from(file: Path | None, count: int) -> tuple[Flags, ...] | None:
     if file is None:
         return None
     flags = [Flags()] * count
-    for number, row in enumerate(_text_of(file, "line errors").decode("utf-8", "replace").splitlines(), 1):
+    for number, row in enumerate(read_given(file, "a file of line errors").decode("utf-8", "replace").splitlines(), 1):
         words = row.split()
         if not words:
             continue
@@ -152,7 +146,7 @@ def _times_from(file: Path | None, count: int) -> tuple[float, ...]:
     if file is None:
         return ()
     try:
-        ms = [float(row) for row in _text_of(file, "arrival times").decode("utf-8", "replace").split()]
+        ms = [float(row) for row in read_given(file, "a file of arrival times").decode("utf-8", "replace").split()]
     except ValueError as error:
         raise Fault(f"{file}: {error}", "write one time in ms per byte") from error
     if len(ms) != count:

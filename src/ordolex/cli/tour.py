@@ -20,6 +20,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import survey
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_there
 
 
 def run_tour(notice: BenchNotice, folder: Path) -> None:
@@ -29,7 +30,7 @@ def run_tour(notice: BenchNotice, folder: Path) -> None:
     except OSError as error:
         raise Fault(f"{folder} cannot be made: {error.strerror}", "choose another folder") from error
     path = folder / "tour.ordolex"
-    if path.exists():
+    if is_there(path):
         raise Fault(f"{path} is there already", "choose an empty folder; nothing is overwritten")
     book = Book(path, notice.site)
     try:

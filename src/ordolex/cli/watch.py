@@ -26,6 +26,7 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.own import sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import BookFault, Fault
+from ordolex.io.system.files import is_file, read_given_text
 from ordolex.io.watch.publish import Subscriber, read_broker
 from ordolex.io.watch.running import RunningRound
 from ordolex.io.watch.watch import Told
@@ -107,15 +108,13 @@ def watch(
 def _round_of(text: str, book: Path) -> Round:
     """Raises a Fault."""
     path = Path(text)
-    if text and (path.suffix == ".toml" or path.is_file()):
+    if text and (path.suffix == ".toml" or is_file(path)):
         try:
-            return read_round(path.read_text(encoding="utf-8"), path.name)
+            return read_round(read_given_text(path, "a round file"), path.name)
         except RoundError as error:
             raise Fault(str(error), "docs/watch.md says what may stand in a round") from error
-        except (OSError, UnicodeDecodeError) as error:
-            raise Fault(f"{path} cannot be read: {error}", "check the path") from error
     kept: dict[str, tuple[str, bool]] = {}
-    if book.is_file():
+    if is_file(book):
         reader = BookReader(book)
         try:
             kept = reader.values.rounds()
@@ -290,7 +289,7 @@ def _listen(url: str, authority: str, for_s: float | None, jsonl: bool) -> None:
 def _example(endpoints: list[str], book: Path | None) -> str:
     """A round over these endpoints: what the link's sheet offers, its line from the book, or from a bench's sticker."""
     known: dict[str, LinkRecord] = {}
-    if book is not None and book.is_file():
+    if book is not None and is_file(book):
         reader = BookReader(book)
         known = {link.endpoint: link for link in reader.links()}
         reader.close()

@@ -27,7 +27,7 @@ from ordolex.core.wiring.parts import CATALOGUE, PartError
 from ordolex.core.wiring.solve import Bag, Mend, Solution, mend, solve
 from ordolex.core.wiring.words import BAD, GOOD, chain_line, end_words, signal_lines
 from ordolex.io.own.bag import load_bag
-from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import read_given_text
 
 _FLOWS = {"none": Flow.NONE, "rts/cts": Flow.RTS_CTS, "dtr/dsr": Flow.DTR_DSR}
 
@@ -208,10 +208,8 @@ def bus(
     """Check an RS-485 bus: loads, terminators, bias, length and stubs against the rate."""
     with faults_said(json):
         try:
-            nodes, baud = read_bus(file.read_text())
+            nodes, baud = read_bus(read_given_text(file, "a bus file"))
             verdicts = check_bus(nodes, baud)
-        except (OSError, UnicodeDecodeError) as error:
-            raise Fault(f"{file} cannot be read: {error}", "give the path of a bus file") from error
         except BusError as error:
             refuse(str(error), USAGE, json=json)
         if draw is not None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ordolex.io.book.secret_search import SHORTEST, search
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_file, is_there, storable
 
 Doing = Callable[[str], None]
 """Told what is being made."""
@@ -20,9 +21,11 @@ def zip_of(into: Path) -> Path:
 
 
 def check_free(into: Path) -> None:
-    """Raises a Fault where something is there already."""
+    """Raises a Fault where something is there already, or no name is given."""
+    if into.name in ("", ".."):
+        raise Fault("a new folder needs a name", "such as handover, or handover.zip")
     for path in dict.fromkeys((into, zip_of(into))):
-        if path.exists() and (path.is_file() or any(path.iterdir())):
+        if is_there(path) and (is_file(path) or any(path.iterdir())):
             raise Fault(f"{path} is there already", "choose a new name; nothing is written over")
 
 
@@ -42,10 +45,11 @@ def written_whole(
             doing("the zip")
             whole = Path(aside) / "whole.zip"
             with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+                inside = storable(folder.name)
                 for name in names:
-                    archive.write(folder / name, f"{folder.name}/{name}")
+                    archive.write(folder / name, f"{inside}/{name}")
             if into is not zipped:
-                if into.exists():
+                if is_there(into):
                     into.rmdir()  # empty, as was looked above
                 folder.rename(into)
             whole.rename(zipped)

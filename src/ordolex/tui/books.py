@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own import places
-from ordolex.io.system.files import private_folder
+from ordolex.io.system.files import path_of, private_folder
 from ordolex.tui.leaving import leave
 from ordolex.tui.readings import file_reading, new_file_reading
 from ordolex.tui.widgets.prompts import Pick
@@ -42,12 +42,12 @@ async def books(at: FrameAt) -> None:
         folder = await asyncio.to_thread(private_folder, places.books())
         hint = f"a name of the site; it ends in {_SUFFIX}"
         typed = await at.line("Make a new book at", f"{folder / 'new site'}{_SUFFIX}", new_file_reading, hint)
-        chosen = typed and str(Path(typed).expanduser().with_suffix(_SUFFIX))  # noqa: ASYNC240 - it asks no disk
+        chosen = typed and str(path_of(typed).with_suffix(_SUFFIX))
     elif chosen == "file":
         chosen = await at.line("Open the book", "", file_reading, f"a file that ends in {_SUFFIX}")
     if not chosen:
         return
-    at.app.next_book = Path(chosen).expanduser()  # noqa: ASYNC240 - it asks no disk but for ~
+    at.app.next_book = path_of(chosen)
     if not await leave(at):
         at.app.next_book = None
 

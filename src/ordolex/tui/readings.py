@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.wait import SHORTEST_MS
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
+from ordolex.io.system.files import is_file, is_folder, is_there, path_of
 
 
 def line_reading(text: str) -> str:
@@ -70,19 +70,24 @@ def callees_reading(text: str) -> str:
 
 
 def drawing_reading(text: str) -> str:
-    path = Path(text).expanduser()
+    path = path_of(text)
     if path.suffix.lower() not in (".svg", ".pdf"):
         raise ValueError("the name ends in .svg or .pdf")
-    if not path.parent.is_dir():
+    if not is_folder(path.parent):
         raise ValueError(f"there is no folder {path.parent}")
-    if path.exists():
+    if is_there(path):
         raise ValueError(f"{path.name} is there already; choose a new name")
     return f"a new file in {path.parent}"
 
 
+def rate_of(text: str) -> int:
+    """A rate in bit/s, in any notation that has no blank. Raises SettingsError."""
+    return read_line(f"{text} 8N1").settings.baud
+
+
 def rate_reading(text: str) -> str:
-    """A rate in bit/s. Raises SettingsError."""
-    return read_line(f"{text} 8N1").settings.words.split(",")[0]
+    """How `rate_of` reads it. Raises SettingsError."""
+    return f"{rate_of(text)} baud"
 
 
 def rates_reading(text: str) -> str:
@@ -117,8 +122,8 @@ def pace_reading(text: str) -> str:
 
 def file_reading(text: str) -> str:
     """A file that is there. Raises ValueError."""
-    path = Path(text).expanduser()
-    if not text.strip() or not path.is_file():
+    path = path_of(text)
+    if not text.strip() or not is_file(path):
         raise ValueError("give the path of a file")
     return f"{path.stat().st_size} bytes"
 
@@ -159,12 +164,12 @@ def earlier_reading(history: list[str]) -> Callable[[str], str]:
 
 def new_file_reading(text: str) -> str:
     """A name for a new file or folder. Raises ValueError."""
-    path = Path(text).expanduser()
+    path = path_of(text)
     if not text.strip():
         raise ValueError("give a name")
-    if not path.parent.is_dir():
+    if not is_folder(path.parent):
         raise ValueError(f"there is no folder {path.parent}")
-    if path.exists():
+    if is_there(path):
         raise ValueError(f"{path.name} is there already; choose a new name")
     return f"in {path.parent.absolute()}"
 

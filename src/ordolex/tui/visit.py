@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ordolex.core.record.items import LinkRecord
@@ -17,6 +16,7 @@ from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of
 from ordolex.session.closing import ClosingPoint, closing_points, secret_places
 from ordolex.session.handing_over import local_time
 from ordolex.session.preparing import preparation, write_list
@@ -134,7 +134,7 @@ async def prepare(at: FrameAt) -> None:
     if typed is not None:
         now = [(need, utc_us() if need.key in ticked else 0) for need, _ in rows]
         try:
-            said = await asyncio.to_thread(lambda: write_list(now, reader, Path(typed).expanduser(), book.path))
+            said = await asyncio.to_thread(lambda: write_list(now, reader, path_of(typed), book.path))
         except Fault as fault:
             at.say(str(fault), "bad")
         else:

@@ -73,6 +73,10 @@ _NUMBER = re.compile(
 _WORD = re.compile(r"\d\w+|[^\W\d_]+|\S")
 
 
+_LONGEST = 200
+"""Characters of a notation. The longest that people write has 60; a number of 400 digits is no number of ours."""
+
+
 def read_line(text: str) -> ReadLine:
     """Line settings from `text`.
 
@@ -80,6 +84,10 @@ def read_line(text: str) -> ReadLine:
     """
     if not text.strip():
         raise SettingsError("line settings", "line settings: nothing was given; write them like 9600 8N1")
+    if len(text) > _LONGEST:
+        raise SettingsError(
+            "line settings", f"line settings: {len(text)} characters are none; write them like 9600 8N1"
+        )
     tokens = _tokens(text.strip().lower())
     parts = _Parts(text)
     _take_labelled(tokens, parts)

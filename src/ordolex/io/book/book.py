@@ -20,7 +20,7 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.book.recorder import Recorder
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
-from ordolex.io.system.files import private_file, private_folder
+from ordolex.io.system.files import private_file, private_folder, storable
 
 if TYPE_CHECKING:
     from ordolex.core.relay.plan import RelayPlan
@@ -121,7 +121,7 @@ class Book:
             connection.execute(
                 f"INSERT INTO link (id, {_LINK_FIELDS}, created_utc_us) VALUES (?, {marks}, ?)"
                 f" ON CONFLICT (id) DO UPDATE SET {changed}",
-                (*astuple(link), utc_us()),
+                (*(storable(one) if isinstance(one, str) else one for one in astuple(link)), utc_us()),
             )
         return links
 
@@ -140,7 +140,7 @@ class Book:
         """Keeps a name for an adapter, by what it is called across replugging."""
 
         def work(connection: sqlite3.Connection) -> None:
-            connection.execute("INSERT OR REPLACE INTO adapter VALUES (?, ?)", (identity, name))
+            connection.execute("INSERT OR REPLACE INTO adapter VALUES (?, ?)", (storable(identity), storable(name)))
 
         self._do(work)
 

@@ -22,6 +22,7 @@ from ordolex.io.book.rows import BookFile
 from ordolex.io.book.values import ITEM_BITS, ValueWriter
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_there, storable
 
 _CHUNK = "visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 _EVENT = "visit, link, utc_us, mono_us, kind, text, detail"
@@ -53,7 +54,7 @@ class Joined:
 
 def join(first: Path, second: Path, into: Path) -> Joined:
     """Whole or not at all. Raises a Fault where one cannot be read, or `into` is there or cannot be written."""
-    if into.exists():
+    if is_there(into):
         raise Fault(f"{into} is there already", "choose a new name; nothing is written over")
     if first.resolve() == second.resolve():
         raise Fault("that is one book twice", "give two books")
@@ -130,7 +131,7 @@ class _Joining:
                 self._done.same.append((link.name, other.why))
                 self._differ(link, other.link)
         names = {link.name for link in first}
-        stem = self._readers[1].path.stem
+        stem = storable(self._readers[1].path.stem)
         for pair in pairs:
             if pair.same_as is None:
                 name = f"{pair.link.name} ({stem})" if pair.link.name in names else pair.link.name
@@ -213,9 +214,9 @@ class _Joining:
         now, rows = utc_us(), []
         for reader in self._readers:
             held = verify_book(reader.path)
-            text = f"joined from {reader.path.name}: {held.words}"
-            rows.append((0, "note", text, {"joined": reader.path.name, "sha256": held.last}))
-        source = f"the book {self._readers[1].path.name}"
+            name = storable(reader.path.name)
+            rows.append((0, "note", f"joined from {name}: {held.words}", {"joined": name, "sha256": held.last}))
+        source = f"the book {storable(self._readers[1].path.name)}"
         for link, what, value in self._facts:
             rows.append(
                 (link, TYPED, f"{what}: {value} ({source})", {"subject": what, "value": value, "source": source})

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_file, is_folder
 
 NAME = "manifest.json"
 _KIND, _VERSION = "ordolex-handover", 1
@@ -67,9 +68,9 @@ class Held:
 
 def verify_handover(path: Path) -> Held:
     """A folder, or its zip. Raises a Fault where there is no manifest, or none that can be read."""
-    if path.is_dir():
+    if is_folder(path):
         names = {str(file.relative_to(path)).replace("\\", "/") for file in path.rglob("*") if file.is_file()}
-        if not (path / NAME).is_file():
+        if not is_file(path / NAME):
             raise Fault(f"{path} has no {NAME}", "give the folder or the zip of a handover, or a book")
         return _held(_read((path / NAME).read_bytes(), path), names, lambda name: _pieces(path / name))
     try:

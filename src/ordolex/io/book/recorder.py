@@ -7,30 +7,26 @@ the recording stops loudly (`status`), the link goes on, what fits is kept in me
 from __future__ import annotations
 
 import contextlib
-import json
-import re
 import sqlite3
-import tempfile
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.record.chain import SEAL_S, Hashed
+from ordolex.core.record.chain import BEFORE, SEAL_S, Hashed, Segment
 from ordolex.core.record.items import Chunk, Event
 from ordolex.core.watch.samples import Sample
 from ordolex.io.book import chain as chain_of
 from ordolex.io.book import schema
+from ordolex.io.book.entries import ITEM_COST, Entry, Read, chunk_rows, cost, event_rows
+from ordolex.io.book.safe_place import identity, is_book, safe_place
 from ordolex.io.book.values import Message, ValueWriter
-from ordolex.io.own import places
 from ordolex.io.system.clock import mono_s, utc_us
-from ordolex.io.system.faults import BookFault
-from ordolex.io.system.files import private_file, private_folder
 
 COMMIT_S = 0.04
 MERGE_US = 10_000
@@ -41,7 +37,6 @@ KEPT_IN_FAULT = 32 << 20
 """Bytes kept in memory while the book cannot be written; beyond that the oldest are lost, and counted."""
 _RETRY_S = 3.0
 _LOOK_S = 0.5  # how often it is looked whether the book is still there
-_ITEM_COST = 200  # bytes of memory that an item takes besides its data
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,15 +51,6 @@ class RecorderStatus:
     """Where the record goes on, after the book was taken away."""
 
 
-@dataclass(frozen=True, slots=True)
-class Read:
-    """Values of a round, and what is to be published of them."""
-
-    samples: list[Sample]
-    messages: list[Message]
-
-
-Entry = Chunk | Event | Read
 _UPKEEP_S = 0.25
 
 
@@ -93,7 +79,7 @@ class Recorder:
         self._tell_works_again = works_again
         self._moved = ""
         self._looked_at = 0.0
-        self._file: tuple[int, int] | None = _identity(path)
+        self._file: tuple[int, int] | None = identity(path)
         self.upkeep: Callable[[sqlite3.Connection], bool] | None = None
         """Done now and then in a transaction of its own; whether there is more to do at once."""
         self._upkeep_at = 0.0
@@ -128,19 +114,19 @@ class Recorder:
             chunk = Chunk(link, direction, utc_us(at_s), mono_us, [data], mono_us, errors)
             self._newest[link] = chunk
             self._queue.append(chunk)
-            self._overhead += _ITEM_COST
+            self._overhead += ITEM_COST
 
     def note(self, event: Event) -> None:
         with self._lock:
             self._newest.pop(event.link, None)
             self._queue.append(event)
-            self._overhead += _ITEM_COST
+            self._overhead += ITEM_COST
 
     def values(self, samples: list[Sample], messages: list[Message]) -> None:
         """Values of a round, and what is to be published of them; they are written together or not at all."""
         with self._lock:
             self._queue.append(Read(samples, messages))
-            self._overhead += _ITEM_COST * (len(samples) + len(messages))
+            self._overhead += ITEM_COST * (len(samples) + len(messages))
 
     def call(self, work: Callable[[sqlite3.Connection], Any]) -> Future[Any]:
         """Runs `work` on the writing connection, in a transaction of its own, after all that was recorded before;
@@ -193,7 +179,7 @@ class Recorder:
             self._look_after_file()
             connection = self._connection or self._connect()
             if items:
-                self._write(connection, items)
+                self._write_all(connection, items)
             elif self._why:
                 connection.execute("BEGIN IMMEDIATE")
                 connection.rollback()
@@ -233,17 +219,17 @@ class Recorder:
         if not self._is_time_to_look():
             return
         self._looked_at = time.monotonic()
-        if self._file is None or _identity(self._path) == self._file:
+        if self._file is None or identity(self._path) == self._file:
             return
-        safe = _safe_place(self._path)
+        safe = safe_place(self._path)
         connection = self._connection or sqlite3.connect(safe)
         with contextlib.suppress(sqlite3.Error), sqlite3.connect(safe) as new:
             connection.backup(new)
-        if not _is_book(safe):
+        if not is_book(safe):
             schema.create(sqlite3.connect(safe), self._path.stem, utc_us())
         connection.close()
         self._connection = None
-        self._path, self._moved, self._file = safe, str(safe), _identity(safe)
+        self._path, self._moved, self._file = safe, str(safe), identity(safe)
         text = f"the book was taken away; the record goes on in {safe}"
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {}))
 
@@ -255,6 +241,45 @@ class Recorder:
         self._connection, self._chain = connection, None
         return connection
 
+    def _write_all(self, connection: sqlite3.Connection, items: deque[Entry]) -> None:
+        """One entry that cannot be written for what it is does not take the others with it: it is left out, which is
+        said in the record. Raises sqlite3.Error."""
+        try:
+            self._write(connection, items)
+        except sqlite3.Error:
+            raise
+        except Exception:
+            connection.rollback()
+            self._write(connection, deque(one for one in items if self._fits(connection, one)))
+
+    def _fits(self, connection: sqlite3.Connection, item: Entry) -> bool:
+        """Whether it can be written. Nothing is."""
+        try:
+            if isinstance(item, Read):
+                connection.execute("BEGIN IMMEDIATE")
+                self._write_values(connection, [item])
+            nowhere = Hashed(Segment(0, 0, 0, 0, BEFORE))
+            for row in (*chunk_rows([item], 0, nowhere), *event_rows([item], 0, nowhere)):
+                connection.execute(f"SELECT {', '.join('?' * len(row))}", row)
+        except sqlite3.Error:
+            raise
+        except Exception as error:
+            what = item.kind if isinstance(item, Event) else "values" if isinstance(item, Read) else "bytes"
+            text = f"an entry ({what}) could not be written and is left out: {type(error).__name__}: {error}"
+            self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {}))
+            return False
+        finally:
+            connection.rollback()
+            self._values = ValueWriter()
+        return True
+
+    def _write_values(self, connection: sqlite3.Connection, read: list[Read]) -> None:
+        self._values.write(connection, (sample for one in read for sample in one.samples))
+        connection.executemany(
+            "INSERT INTO outbox (topic, payload, retained) VALUES (?, ?, ?)",
+            [(m.topic, m.payload, m.retained) for one in read for m in one.messages],
+        )
+
     def _write(self, connection: sqlite3.Connection, items: deque[Entry]) -> None:
         if self.page_limit is not None:
             connection.execute(f"PRAGMA max_page_count = {self.page_limit}")
@@ -264,42 +289,19 @@ class Recorder:
         connection.executemany(
             "INSERT INTO chunk (id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks,"
             " overruns, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            self._chunk_rows(items, chain),
+            chunk_rows(items, self._visit, chain),
         )
         connection.executemany(
             "INSERT INTO event (id, visit, link, utc_us, mono_us, kind, text, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            self._event_rows(items, chain),
+            event_rows(items, self._visit, chain),
         )
         if chain.is_due:
             chain = self._sealed(connection, chain)
         read = [item for item in items if isinstance(item, Read)]
         if read:
-            self._values.write(connection, (sample for one in read for sample in one.samples))
-            connection.executemany(
-                "INSERT INTO outbox (topic, payload, retained) VALUES (?, ?, ?)",
-                [(m.topic, m.payload, m.retained) for one in read for m in one.messages],
-            )
+            self._write_values(connection, read)
         connection.execute("COMMIT")
         self._chain = chain
-
-    def _chunk_rows(self, items: deque[Entry], chain: Hashed) -> Iterator[tuple[Any, ...]]:
-        for chunk in items:
-            if isinstance(chunk, Chunk):
-                errors = chunk.errors or LineErrors()
-                row = (
-                    chain.chunk_to + 1, self._visit, chunk.link, chunk.direction, chunk.utc_us, chunk.mono_us,
-                    chunk.last_mono_us, errors.framing, errors.parity, errors.breaks, errors.overruns, chunk.data,
-                )  # fmt: skip
-                chain.chunk(row)
-                yield row
-
-    def _event_rows(self, items: deque[Entry], chain: Hashed) -> Iterator[tuple[Any, ...]]:
-        for e in items:
-            if isinstance(e, Event):
-                detail = json.dumps(e.detail)
-                row = (chain.event_to + 1, self._visit, e.link, e.utc_us, e.mono_us, e.kind, e.text, detail)
-                chain.event(row)
-                yield row
 
     def _sealed(self, connection: sqlite3.Connection, chain: Hashed) -> Hashed:
         self._sealed_at = time.monotonic()
@@ -341,7 +343,7 @@ class Recorder:
                 if isinstance(item, Chunk) and self._newest.get(item.link) is item:
                     del self._newest[item.link]
                 self._waiting -= size
-                self._overhead -= _cost(item)
+                self._overhead -= cost(item)
                 self._lost += size
                 self._lost_values += len(item.samples) if isinstance(item, Read) else 0
 
@@ -369,42 +371,6 @@ class Recorder:
         while self._calls:
             _, future = self._calls.popleft()
             future.set_exception(sqlite3.OperationalError(self._why))
-
-
-def _cost(item: Entry) -> int:
-    return _ITEM_COST * (len(item.samples) + len(item.messages)) if isinstance(item, Read) else _ITEM_COST
-
-
-def _identity(path: Path) -> tuple[int, int] | None:
-    """What the file system calls a file, whatever its name; None where it is not there."""
-    try:
-        found = path.stat()
-    except OSError:
-        return None
-    return found.st_dev, found.st_ino
-
-
-def _safe_place(path: Path) -> Path:
-    """A new book in the program's own folder, or where that cannot be written in the system's for temporary files."""
-    name = re.sub(r"(\.rescued-\d+)+$", "", path.stem)  # a second time, the name does not grow
-    for folder in (places.books(), Path(tempfile.gettempdir())):
-        with contextlib.suppress(OSError):
-            private_folder(folder)
-            number = 1
-            while (safe := folder / f"{name}.rescued-{number}{path.suffix or '.ordolex'}").exists():
-                number += 1
-            private_file(safe)
-            return safe
-    return path
-
-
-def _is_book(path: Path) -> bool:
-    try:
-        with contextlib.closing(sqlite3.connect(path)) as connection:
-            schema.check(connection, path)
-    except (sqlite3.Error, BookFault):
-        return False
-    return True
 
 
 def _reason(error: sqlite3.Error) -> str:

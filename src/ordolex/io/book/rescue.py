@@ -15,6 +15,7 @@ from ordolex.io.book.book import make_book
 from ordolex.io.book.rows import LAST_US
 from ordolex.io.book.values import ITEM_BITS, ValueWriter
 from ordolex.io.system.faults import BookFault, Fault
+from ordolex.io.system.files import is_file, storable
 
 _MAGIC = b"SQLite format 3\x00"
 _PAGE_SIZE = (8192).to_bytes(2)
@@ -67,7 +68,7 @@ class Rescued:
 
 def rescue(damaged: Path, into: Path) -> Rescued:
     """Raises a Fault where nothing can be opened or nothing can be written."""
-    if not damaged.is_file():
+    if not is_file(damaged):
         raise Fault(f"there is no book {damaged}", "check the path")
     done = Rescued()
     with tempfile.TemporaryDirectory(dir=into.parent, prefix=".rescue-") as folder:
@@ -79,7 +80,7 @@ def rescue(damaged: Path, into: Path) -> Rescued:
             for table, columns in _TABLES.items():
                 _save(old, new, table, columns, done)
             if not new.execute("SELECT count(*) FROM site").fetchone()[0]:
-                new.execute("INSERT INTO site VALUES (?, 0)", (damaged.stem,))
+                new.execute("INSERT INTO site VALUES (?, 0)", (storable(damaged.stem),))
             _name_links(new)
             new.commit()
             new.close()

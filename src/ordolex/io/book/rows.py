@@ -12,6 +12,7 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.items import Chunk, Event
 from ordolex.io.book import schema
 from ordolex.io.system.faults import BookFault
+from ordolex.io.system.files import is_file
 
 T = TypeVar("T")
 CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
@@ -65,7 +66,7 @@ class BookFile:
     """Opened for reading only. Raises a BookFault where it is none."""
 
     def __init__(self, path: Path) -> None:
-        if not path.is_file():
+        if not is_file(path):
             raise BookFault(f"there is no book {path}", "check the path; `ordolex --book FILE` makes a new one")
         self.path = path
         try:

@@ -6,6 +6,7 @@ import sqlite3
 from pathlib import Path
 
 from ordolex.io.system.faults import BookFault
+from ordolex.io.system.files import storable
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
 VERSION = 7
@@ -137,7 +138,7 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {VERSION}")
     connection.executescript(_TABLES + _WATCH + _CHAIN + _INDEXES)
-    connection.execute("INSERT INTO site VALUES (?, ?)", (site, utc_us))
+    connection.execute("INSERT INTO site VALUES (?, ?)", (storable(site), utc_us))
     connection.commit()
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_there
 
 _PIECE = 4 << 20
 SHORTEST = 3
@@ -41,7 +42,7 @@ def disguises(secret: str) -> dict[str, bytes]:
 def files_of(book: Path) -> list[Path]:
     """The book's file and those that SQLite keeps beside it."""
     beside = [book.with_name(book.name + end) for end in ("", "-wal", "-shm", "-journal")]
-    return [path for path in beside if path.exists()]
+    return [path for path in beside if is_there(path)]
 
 
 def search(files: Iterable[Path], secret: str) -> Iterator[Place]:

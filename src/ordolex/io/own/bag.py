@@ -11,7 +11,7 @@ from ordolex.core.wiring.bag import read_bag, with_count
 from ordolex.core.wiring.parts import USUAL_BAG
 from ordolex.core.wiring.solve import Bag, bag_of
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import private_folder, write_new
+from ordolex.io.system.files import is_file, is_folder, is_there, private_folder, read_given_text, write_new
 
 
 def own_bag() -> Path:
@@ -21,7 +21,7 @@ def own_bag() -> Path:
 def named_bags() -> dict[str, Path]:
     """Name → file: `bag`, and one for each file in the folder `bags` beside it (the car, the bench)."""
     folder = own_bag().parent / "bags"
-    others = {path.stem: path for path in sorted(folder.glob("*.toml"))} if folder.is_dir() else {}
+    others = {path.stem: path for path in sorted(folder.glob("*.toml"))} if is_folder(folder) else {}
     return {"bag": own_bag(), **others}
 
 
@@ -35,10 +35,7 @@ def bag_file(name: str) -> Path:
 def keep_count(path: Path, part: str, count: int) -> None:
     """Writes how many of a part a bag has; a bag that is not there yet begins as the usual one. Raises a Fault, or a
     PartError where the file is no bag."""
-    try:
-        text = path.read_text(encoding="utf-8") if path.is_file() else _usual_text()
-    except (OSError, UnicodeDecodeError) as error:
-        raise Fault(f"{path} cannot be read: {error}", "mend the file or take it away") from error
+    text = read_given_text(path, "a bag, or take the file away") if is_file(path) else _usual_text()
     read_bag(text)
     changed = with_count(text, part, count)
     read_bag(changed)
@@ -55,12 +52,9 @@ def load_bag(path: Path | None = None) -> Bag:
 
     Raises PartError for what the file says, Fault where it cannot be read.
     """
-    if path is not None and not path.exists() and str(path) in named_bags():
+    if path is not None and not is_there(path) and str(path) in named_bags():
         path = named_bags()[str(path)]
-    if (path is None or path == own_bag()) and not own_bag().is_file():
+    if (path is None or path == own_bag()) and not is_file(own_bag()):
         return bag_of([*USUAL_BAG, *USUAL_BAG])
     file = path or own_bag()
-    try:
-        return read_bag(file.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as error:
-        raise Fault(f"{file} cannot be read: {error}", "give the path of a bag file") from error
+    return read_bag(read_given_text(file, "a bag file"))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from platformdirs import user_data_path, user_documents_path, user_state_path
 
-from ordolex.io.system.files import private_folder
+from ordolex.io.system.files import is_file, private_folder
 
 _RECENT = 20
 
@@ -59,7 +59,7 @@ def _recent_file() -> Path:
 def recent_books() -> list[Path]:
     """Books that were open and are there still, the last one first."""
     with contextlib.suppress(OSError, UnicodeDecodeError):
-        return [path for line in _recent_file().read_text().splitlines() if (path := Path(line)).is_file()]
+        return [path for line in _recent_file().read_text().splitlines() if is_file(path := Path(line))]
     return []
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from platformdirs import user_data_path
 
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import safe_name, write_new
+from ordolex.io.system.files import is_folder, read_given_text, safe_name, write_new
 
 if TYPE_CHECKING:  # what a sheet is takes a quarter of a second to import: only who reads one waits for it
     from ordolex.core.sheet import Sheet
@@ -24,10 +24,7 @@ def read_file(path: Path) -> Sheet:
     """Raises SheetError for its content, Fault where it cannot be read."""
     from ordolex.core.sheet import read_sheet
 
-    try:
-        return read_sheet(path.read_text(encoding="utf-8"), str(path))
-    except (OSError, UnicodeDecodeError) as error:
-        raise Fault(f"{path} cannot be read: {error}", "give the path of a sheet") from error
+    return read_sheet(read_given_text(path, "a sheet"), str(path))
 
 
 @cache
@@ -82,7 +79,7 @@ def all_sheets() -> tuple[dict[str, Sheet], list[str]]:
     sheets = dict(_shipped())
     faults: list[str] = []
     folder = own_folder()
-    for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
+    for path in sorted(folder.glob("*.toml")) if is_folder(folder) else ():
         try:
             sheet = _read_once(path)
         except (SheetError, Fault, RecursionError) as error:

@@ -13,8 +13,12 @@ from pathlib import Path
 from ordolex.io.system.faults import Fault
 
 PRIVATE, PRIVATE_FOLDER = 0o600, 0o700
+MOST_READ, MOST_TEXT = 256 << 20, 4 << 20
 _BESIDE = ("-wal", "-shm", "-journal", ".lock")
 _RESERVED = re.compile(r"(?i)(con|prn|aux|nul|com\d|lpt\d)(\..*)?")
+
+
+_LONE = re.compile("[\ud800-\udfff]")
 
 
 def safe_name(text: str, otherwise: str = "unnamed") -> str:
@@ -22,6 +26,64 @@ def safe_name(text: str, otherwise: str = "unnamed") -> str:
     nothing that a terminal or a file system takes for more than a letter."""
     name = re.sub(r"[^\w.+-]+", "-", text).strip("-.")[:60].rstrip("-.")
     return f"{name}-" if _RESERVED.fullmatch(name) else name or otherwise
+
+
+def storable(text: str) -> str:
+    """A text that can be UTF-8, as a book and a zip want it: bytes of a name that are none become a mark."""
+    return text if text.isascii() else _LONE.sub("\ufffd", text)
+
+
+def path_of(text: str) -> Path:
+    """The path that somebody typed; `~` is a home where there is such a user, and a name otherwise."""
+    return Path(os.path.expanduser(text))  # noqa: PTH111 - Path's own fails for a user that is not there
+
+
+def is_file(path: Path) -> bool:
+    """Whether a file is there, and we may know that."""
+    return os.path.isfile(path)  # noqa: PTH113 - Path's own fails for a name that is too long, or a closed folder
+
+
+def is_folder(path: Path) -> bool:
+    """The same for a folder."""
+    return os.path.isdir(path)  # noqa: PTH112
+
+
+def is_there(path: Path) -> bool:
+    """The same for either."""
+    return os.path.exists(path)  # noqa: PTH110
+
+
+def read_given(path: Path, what: str, most: int = MOST_READ) -> bytes:
+    """The bytes of a file that somebody named, `what` being what it should hold. A device or a pipe that goes on and on
+    is given up behind `most` bytes. Not for the screen's loop. Raises a Fault."""
+    try:
+        with path.open("rb") as file:
+            data = file.read(most + 1)
+    except (OSError, ValueError) as error:  # a name with a NUL is a ValueError
+        raise Fault(f"{path} cannot be read: {_reason(error)}", f"give the path of {what}") from error
+    except MemoryError as error:
+        raise Fault(f"{path} does not fit into memory", f"give the path of {what}") from error
+    if len(data) > most:
+        raise Fault(f"{path} is longer than {_size(most)}", f"give the path of {what}")
+    return data
+
+
+def read_given_text(path: Path, what: str, most: int = MOST_TEXT) -> str:
+    """The same as text in UTF-8. Raises a Fault."""
+    try:
+        return read_given(path, what, most).decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise Fault(
+            f"{path} cannot be read: it is no UTF-8 at byte {error.start}", f"give the path of {what}"
+        ) from error
+
+
+def _reason(error: OSError | ValueError) -> str:
+    return (error.strerror if isinstance(error, OSError) else None) or str(error)
+
+
+def _size(count: int) -> str:
+    return f"{count >> 20} MB" if count >= 1 << 20 else f"{count >> 10} KB"
 
 
 def check_new(path: Path, *, force: bool = False, book: Path | None = None) -> None:

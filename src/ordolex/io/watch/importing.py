@@ -15,6 +15,7 @@ from ordolex.core.watch.samples import Sample
 from ordolex.io.book.book import Book
 from ordolex.io.book.values import IMPORTED, UNFINISHED, Item, ValueWriter
 from ordolex.io.system.faults import BookFault, Fault
+from ordolex.io.system.files import read_given
 
 _PIECE = 20_000
 """Values that are written at once: what is recorded meanwhile does not wait for long."""
@@ -35,11 +36,7 @@ class Choice:
 def table_of(path: Path) -> Table:
     """Raises a Fault."""
     try:
-        if path.stat().st_size > LARGEST:
-            raise Fault(f"{path.name} is larger than {LARGEST >> 20} MB", "cut it into smaller files")
-        return read_table(_decoded(path.read_bytes()))
-    except OSError as error:
-        raise Fault(f"{path} cannot be read: {error.strerror or error}", "check the path") from error
+        return read_table(_decoded(read_given(path, "a table; cut a longer one into several files", LARGEST)))
     except TableError as error:
         raise Fault(f"{path.name}: {error}", "write it as CSV, with a time and values in each line") from error
 

@@ -56,13 +56,14 @@ class Broker:
 
 def read_broker(url: str, authority: str = "") -> Broker:
     """`mqtt://host[:port]`, or `mqtts://` for TLS. Raises a Fault."""
-    parts = urlsplit(url.strip())
+    refused = Fault(f"{url[:60]!r} is no broker", "write mqtt://host:1883, or mqtts://host:8883 for TLS")
     try:
+        parts = urlsplit(url.strip())
         port = parts.port
     except ValueError:
-        port = -1
-    if parts.scheme not in ("mqtt", "mqtts") or not parts.hostname or port == -1:
-        raise Fault(f"{url[:60]!r} is no broker", "write mqtt://host:1883, or mqtts://host:8883 for TLS")
+        raise refused from None
+    if parts.scheme not in ("mqtt", "mqtts") or not parts.hostname:
+        raise refused
     if parts.username or parts.password:
         raise Fault("a password in the URL can be read by everybody here", f"give it in {USER} and {PASSWORD}")
     secure = parts.scheme == "mqtts"

@@ -16,6 +16,7 @@ from textual.events import Key
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
+from ordolex.io.system.files import is_folder, path_of
 from ordolex.tui.widgets.choosing import Chooser
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.prompt import USUAL_KEYS, Prompt
@@ -107,8 +108,8 @@ class LinePrompt(Prompt[str | None]):
         if event.key == "tab" and self._chooses:
             event.stop()
             event.prevent_default()
-            typed = Path(self._line.value).expanduser()
-            start = typed.parent if typed.parent.is_dir() else Path.cwd()
+            typed = path_of(self._line.value)
+            start = typed.parent if is_folder(typed.parent) else Path.cwd()
             self.app.push_screen(Chooser(start.absolute(), folder=self._chooses != "file"), self._chosen)
 
     def _chosen(self, path: str | None) -> None:
@@ -119,8 +120,9 @@ class LinePrompt(Prompt[str | None]):
     def _reading(self, text: str) -> bool:
         try:
             reading, good = self._read(text), True
-        except ValueError as error:
-            reading, good = f"✗ {error}", False
+        except (ValueError, OSError) as error:
+            reason = error.strerror if isinstance(error, OSError) else None
+            reading, good = f"✗ {reason or error}", False
         self._shown.update(reading)
         self._shown.set_class(not good, "bad")
         self._shown.set_class(good, "good")

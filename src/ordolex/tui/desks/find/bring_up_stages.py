@@ -21,6 +21,7 @@ from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of
 from ordolex.session.bringing import device, line, proof, stands
 from ordolex.session.bringing.line import LAMPS
 from ordolex.session.bringing.state import Bringing
@@ -291,7 +292,7 @@ async def offer_bundle(at: AskedHere) -> None:
     ports = list(session.ports.all)
 
     def write() -> tuple[int, Path]:
-        path = Path(into).expanduser()
+        path = path_of(into)
         return len(support_bundle(book, link, path, story, ports, secrets)), path
 
     try:

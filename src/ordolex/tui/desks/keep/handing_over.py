@@ -13,7 +13,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import items_with
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import safe_name, write_new
+from ordolex.io.system.files import is_folder, is_there, path_of, safe_name, write_new
 from ordolex.session.handing_over import PARTS, Choice, hand_over, report
 from ordolex.tui.desks.keep.at import KeepAt
 from ordolex.tui.readings import new_file_reading
@@ -44,7 +44,7 @@ async def export_record(at: KeepAt) -> None:
 
 
 def _export(book: Path, typed: str, form: str, sieve: Sieve, names: dict[int, str]) -> str:
-    path = Path(typed).expanduser()
+    path = path_of(typed)
     reader = BookReader(book)
     try:
         written = write_new(path, export(form, items_with(reader, sieve), names), book=book)
@@ -76,7 +76,7 @@ async def show_tables(at: KeepAt) -> None:
 
 
 def _write_csv(typed: str, table: Table, book: Path) -> str:
-    path = Path(typed).expanduser()
+    path = path_of(typed)
     write_new(path, [table.csv().encode()], book=book)
     return f"wrote {path}"
 
@@ -149,7 +149,7 @@ class Doing:
 
 
 def _written(book: Path, typed: str, choice: Choice, doing: Doing) -> str:
-    path = Path(typed).expanduser()
+    path = path_of(typed)
     count = len(hand_over(book, path, choice, doing))
     return f"handed over: {count} files in {path}; ordolex verify holds them against it"
 
@@ -183,12 +183,12 @@ def _table_lines(table: Table) -> list[str]:
 
 
 def _file_words(text: str) -> str:
-    path = Path(text).expanduser()
-    if not text.strip() or path.is_dir():
+    path = path_of(text)
+    if not text.strip() or is_folder(path):
         raise ValueError("give the name of a file")
-    if not path.parent.is_dir():
+    if not is_folder(path.parent):
         raise ValueError(f"there is no folder {path.parent}")
-    if path.exists():
+    if is_there(path):
         raise ValueError(f"{path.name} is there already; choose a new name")
     return cut(f"a new file in {path.parent}", 76)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import write_new
+from ordolex.io.system.files import path_of, write_new
 from ordolex.tui.desks.match.at import MatchAt
 from ordolex.tui.desks.match.board import Board, Seen
 from ordolex.tui.readings import drawing_reading
@@ -42,7 +42,7 @@ async def draw(at: MatchAt) -> None:
 def _write(what: str, typed: str, name: str, board: Board, seen: Seen) -> Path:
     from ordolex.draw.sheet import drawn
 
-    path = Path(typed).expanduser()
+    path = path_of(typed)
     write_new(path, [drawn(_map(name, board, seen) if what == "map" else _bits(board, seen), path)])
     return path
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-from pathlib import Path
 
 from ordolex.core.net.addresses import read_target
 from ordolex.core.relay.path_runs import PathRun, beside_words, difference, figures
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
 from ordolex.tui.readings import drawing_reading
@@ -111,7 +111,7 @@ async def draw(at: RelayAt) -> None:
         return
 
     def write() -> str:
-        target = Path(path).expanduser()
+        target = path_of(path)
         from ordolex.draw.runs import runs_figure
         from ordolex.draw.sheet import drawn
         from ordolex.io.system.files import write_new

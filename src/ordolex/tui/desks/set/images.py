@@ -51,8 +51,8 @@ async def _file_image(at: SetAt) -> Image | None:
         return None
     try:
         return decode(await asyncio.to_thread(read_text, name))
-    except (OSError, ImageTrouble, UnicodeDecodeError) as error:
-        at.say(f"{name}: {error}", "bad")
+    except (Fault, ImageTrouble) as error:
+        at.say(str(error) if isinstance(error, Fault) else f"{name}: {error}", "bad")
         return None
 
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from pathlib import Path
 
 from ordolex.core.device.image import decode
 from ordolex.core.device.ratios import doubts, read_ratio
 from ordolex.core.protocols.modbus.address import Place, read_place
-from ordolex.io.system.files import write_new
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import is_file, path_of, read_given_text, write_new
 
 __all__ = [
     "image_reading", "number_reading", "range_reading", "ratio_reading", "read_range",
@@ -34,9 +34,13 @@ def range_reading(text: str) -> str:
     return f"{count} from {place.text}"
 
 
+_NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d{1,2})?", re.ASCII | re.IGNORECASE)
+
+
 def number_reading(text: str) -> str:
-    if text.strip():
-        float(text)
+    """A number, or nothing. Raises ValueError."""
+    if text.strip() and not _NUMBER.fullmatch(text.strip()):
+        raise ValueError("give a number, with a point before its fraction, such as -8.4")
     return text.strip() or "nothing"
 
 
@@ -55,19 +59,20 @@ def times_reading(text: str) -> str:
 
 
 def read_text(name: str) -> str:
-    return Path(name).expanduser().read_text(encoding="utf-8")
+    """Raises a Fault."""
+    return read_given_text(path_of(name), "an image")
 
 
 def write_text(name: str, text: str) -> None:
-    write_new(Path(name).expanduser(), [text.encode()])
+    write_new(path_of(name), [text.encode()])
 
 
 def image_reading(text: str) -> str:
-    path = Path(text).expanduser()
-    if not path.is_file():
+    path = path_of(text)
+    if not is_file(path):
         raise ValueError("there is no such file")
     try:
-        image = decode(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as error:
-        raise ValueError(f"it cannot be read: {error}") from error
+        image = decode(read_given_text(path, "an image"))
+    except Fault as error:
+        raise ValueError(str(error)) from error
     return f"{image.device}, sheet {image.sheet}, unit {image.unit}, {image.when}: {len(image.values)} values"

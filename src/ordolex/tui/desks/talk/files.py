@@ -7,6 +7,8 @@ from pathlib import Path
 
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.visible import visible_text
+from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of, read_given
 from ordolex.io.work.paced import Progress, read_pace
 from ordolex.io.work.paced import send_paced as paced
 from ordolex.session.session import LINE_ENDS
@@ -21,8 +23,8 @@ async def send_file(at: TalkAt) -> None:
         return
     try:
         data = await asyncio.to_thread(_bytes_of, name)
-    except OSError as error:
-        at.say(f"{name} cannot be read: {error.strerror}", "bad")
+    except Fault as error:
+        at.say(str(error), "bad")
         return
     await _send_paced(at, data, Path(name).name)
 
@@ -53,4 +55,4 @@ async def _send_paced(at: TalkAt, data: bytes, name: str) -> None:
 
 
 def _bytes_of(name: str) -> bytes:
-    return Path(name).expanduser().read_bytes()
+    return read_given(path_of(name), "the file to be sent")

@@ -19,7 +19,7 @@ from ordolex.io.work.rate import change_rate as rate_changed
 from ordolex.io.work.rate import clean_rates as rates_tried
 from ordolex.session.works import Sending
 from ordolex.tui.desks.talk.at import TalkAt
-from ordolex.tui.readings import bytes_reading, rate_command_reading, rate_reading, rates_reading
+from ordolex.tui.readings import bytes_reading, rate_command_reading, rate_of, rate_reading, rates_reading
 from ordolex.tui.widgets.prompts import Pick
 
 
@@ -59,8 +59,8 @@ async def change_rate(at: TalkAt) -> None:
     def changed(words: str) -> None:
         sending.now = words
 
-    to = runner.line.changed(baud=int(wanted))
-    told = to_bytes(command.replace("{baud}", wanted)) if command.strip() else b""
+    to = runner.line.changed(baud=rate_of(wanted))
+    told = to_bytes(command.replace("{baud}", str(to.baud))) if command.strip() else b""
     result: Changed | None = await at.do(sending, rate_changed(runner, told, to, question, changed))
     if result is not None:
         _keep_rate(at)
@@ -105,7 +105,7 @@ async def clean_rates(at: TalkAt) -> None:
     def found(row: RateRow) -> None:
         sending.now = row.words
 
-    rates = [int(baud) for baud in wanted.split()]
+    rates = [rate_of(word) for word in wanted.split()]
     try:
         rows: list[RateRow] | None = await at.do(
             sending, rates_tried(runner, rates, command_for, question, found=found)

@@ -5,13 +5,12 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Sequence
 from datetime import datetime
-from pathlib import Path
 
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.tables import Column, json_lines, long_csv, wide_csv
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import write_new
+from ordolex.io.system.files import path_of, write_new
 from ordolex.tui.desks.watch import doing
 from ordolex.tui.desks.watch.at import Plotted, WatchAt
 from ordolex.tui.readings import drawing_reading, new_file_reading
@@ -45,7 +44,7 @@ async def export(at: WatchAt) -> None:
             Column(one.name, one.link_name, one.unit, list(values.between(one.id, first, last))) for one in chosen
         ]
         rows = {"wide": wide_csv, "long": long_csv, "json": json_lines}[kind](columns)
-        write_new(Path(path).expanduser(), (row.encode() for row in rows))
+        write_new(path_of(path), (row.encode() for row in rows))
         return sum(len(column.samples) for column in columns)
 
     try:
@@ -72,7 +71,7 @@ async def _draw(at: WatchAt, chosen: Sequence[Plotted]) -> None:
             points = [(c.utc_us, c.low, c.high) for c in values.columns(one.id, first, last, 1200)]
             lines.append(Line(one.name, one.unit, points, one.low, one.high))
         title = f"{chosen[0].group}, {datetime.fromtimestamp(first / 1e6):%d %b %Y %H:%M:%S}"
-        target = Path(path).expanduser()
+        target = path_of(path)
         write_new(target, [drawn(trend(title, lines), target)])
 
     try:

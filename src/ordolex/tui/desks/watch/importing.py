@@ -10,6 +10,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.imported import Table, forms_of, time_columns, times_us, value_columns
 from ordolex.io.book.values import IMPORTED
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of
 from ordolex.io.watch.importing import Choice, forget, keep, table_of
 from ordolex.tui.desks.watch.at import WatchAt
 from ordolex.tui.readings import file_reading
@@ -20,7 +21,7 @@ async def take(at: WatchAt) -> None:
     typed = await at.line("Table of another instrument", "", file_reading, "CSV, with a time and values in each line")
     if typed is None:
         return
-    path = await asyncio.to_thread(lambda: Path(typed).expanduser())
+    path = await asyncio.to_thread(lambda: path_of(typed))
     try:
         table = await asyncio.to_thread(table_of, path)
     except Fault as fault:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from pathlib import Path
 
 from ordolex.core.sheet.draft import Asked, asked_in
 from ordolex.core.text.escapes import to_bytes
@@ -12,6 +11,7 @@ from ordolex.core.watch.round import Round, RoundError, RoundItem, RoundLink, re
 from ordolex.io.ports.benches import running as benches
 from ordolex.io.ports.benches import tell
 from ordolex.io.system.faults import Fault
+from ordolex.io.system.files import path_of, read_given_text
 from ordolex.session.watches import link_of, offered
 from ordolex.tui.desks.asking_round import name_of, of_question
 from ordolex.tui.desks.drafting import save
@@ -108,9 +108,12 @@ async def _of_sheets(at: WatchAt) -> Round | None:
 
 
 def _seconds_reading(text: str) -> str:
-    value = float(text)
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
     if not 0.02 <= value <= 604_800:
-        raise ValueError("from 0.02 s to 7 days, in seconds")
+        raise ValueError("a number of seconds from 0.02 to 604800, which is 7 days")
     return f"every {value:g} s"
 
 
@@ -119,9 +122,9 @@ async def _of_file(at: WatchAt) -> Round | None:
     if path is None:
         return None
     try:
-        text = await asyncio.to_thread(lambda: Path(path).expanduser().read_text(encoding="utf-8"))
+        text = await asyncio.to_thread(read_given_text, path_of(path), "a round file")
         return read_round(text, path.rpartition("/")[2])
-    except (OSError, UnicodeDecodeError, RoundError) as error:
+    except (Fault, RoundError) as error:
         at.say(str(error), "bad")
         return None
 

@@ -14,7 +14,7 @@ from ordolex.core.uart.shape import MAX_CHARACTERS
 from ordolex.core.wiring.bus import Node, check_bus, read_bus
 from ordolex.core.wiring.pictures import bus_lines, face_lines, wave_lines
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import write_new
+from ordolex.io.system.files import path_of, read_given_text, write_new
 from ordolex.session.links import line_of
 from ordolex.tui.desks.wire.at import WireAt
 from ordolex.tui.readings import drawing_reading
@@ -100,7 +100,7 @@ async def _ask_and_draw(at: WireAt, file: str, figure: Callable[[], Any]) -> Non
 def _write(figure: Callable[[], Any], typed: str) -> Path:
     from ordolex.draw.sheet import drawn  # matplotlib takes a second to import
 
-    path = Path(typed).expanduser()
+    path = path_of(typed)
     write_new(path, [drawn(figure(), path)])
     return path
 
@@ -108,9 +108,9 @@ def _write(figure: Callable[[], Any], typed: str) -> Path:
 def _bus_of(text: str) -> tuple[list[Node], int]:
     """Raises ValueError for a file that is no bus."""
     try:
-        return read_bus(Path(text).expanduser().read_text())
-    except (OSError, UnicodeDecodeError) as error:
-        raise ValueError(f"cannot be read: {getattr(error, 'strerror', None) or error}") from error
+        return read_bus(read_given_text(path_of(text), "a bus file"))
+    except Fault as error:
+        raise ValueError(str(error)) from error
 
 
 def _bus_words(text: str) -> str:
