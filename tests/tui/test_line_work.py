@@ -14,6 +14,7 @@ from ordolex.core.text.visible import without_codes
 from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.desks.talk.masking import Masking
+from ordolex.tui.readings import rates_reading
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad
@@ -277,6 +278,27 @@ def test_a_secret_that_is_half_given_is_one_until_the_device_asks_something_else
     assert masking.on, "stars after a line that came by itself"
     masking.look(b"login: ", line_came=True)
     assert not masking.on and masking.begun is None
+
+
+@pytest.mark.parametrize("typed", ["38k4", "38,400", "38400 baud"])
+async def test_a_new_rate_may_be_typed_as_people_write_it_and_the_device_is_told_the_number(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, typed: str
+) -> None:
+    sent: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.append(data)
+        if data == b"id?\r":
+            port.say(b"feeder 3\r\n")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await more(site, "rate")
+        for text in (typed, "rate {baud}\\r", "id?\\r"):
+            await prompt(site, text)
+        await site.until(lambda: "38400" in site.app.session.links[0].line)
+        assert sent[0] == b"rate 38400\r" and rates_reading(typed.replace(" baud", "") + " 57k6") == "2 rates"
 
 
 async def test_questions_of_the_sheet_and_earlier_lines_are_offered(
