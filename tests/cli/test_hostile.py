@@ -212,6 +212,9 @@ def test_only_the_owner_may_look_into_what_is_kept(book: Path, bench_process: Be
     (("line", "9" * 5000), 2, "write them like 9600 8N1"),
     (("line", "9" * 5000 + " 8N1"), 2, "write them like 9600 8N1"),
     (("solve", "--hex", "9f3b", "--heard-at", "9" * 400), 2, "write them like 9600 8N1"),
+    (("bringup", "tcp://127.0.0.1:1", "--book", "/"), 1, "/ is no file; give a book the name of a file"),
+    (("--book", "", "record", "tcp://127.0.0.1:1", "--book", ""), 1, ". is no file"),
+    (("ask", f"tcp://{'h' * 64}:1", "x"), 2, "can be no host's name"),
     (("solve", "/dev/zero"), 1, "is longer than"),
     (("bus", "/dev/zero"), 1, "is longer than 4 MB"),
     (("bench", "--plan", "/dev/zero"), 2, "is no TOML"),
@@ -225,6 +228,12 @@ def test_odd_arguments_get_one_line(arguments: tuple[str | bytes, ...], status: 
     text = done.stderr.decode("utf-8", "replace")
     assert done.returncode == status and "Traceback" not in text and words in text and len(text.splitlines()) == 1, text
     assert "fault of this program" not in text, text
+
+
+def test_a_secret_that_is_no_utf_8_is_looked_for(tmp_path: Path) -> None:
+    (tmp_path / "log").write_bytes(b"the key is \xad\xffabc")
+    done = run("secret", str(tmp_path / "log"), "--stdin", input=b"\xad\xffabc\n")
+    assert done.returncode == 1 and b"byte 11" in done.stdout, (done.stdout, done.stderr)
 
 
 def test_books_and_folders_whose_names_are_no_utf_8_are_worked_like_others(book: Path, tmp_path: Path) -> None:

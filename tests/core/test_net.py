@@ -19,6 +19,7 @@ from ordolex.core.net.addresses import (
 )
 from ordolex.core.net.boot_text import addresses_named
 from ordolex.core.net.own_change import beside
+from ordolex.core.port.endpoint import EndpointError, read_endpoint
 
 
 def own(*texts: str) -> list[OwnAddress]:
@@ -138,3 +139,12 @@ def test_addresses_in_a_boot_text_are_told_from_masks_gateways_and_servers(
     text: str, wanted: list[tuple[str, str, str, str]]
 ) -> None:
     assert [(one.address, one.jack, one.mask, one.gateway) for one in addresses_named(text)] == wanted
+
+
+@pytest.mark.parametrize("name", ["h" * 64, "a..b", "0x" + "f" * 400])
+def test_what_can_be_no_host_is_refused_before_it_is_looked_up(name: str) -> None:
+    with pytest.raises(AddressError, match="can be no host's name"):
+        read_target(name)
+    with pytest.raises(EndpointError):
+        read_endpoint(f"tcp://{name}:4001")
+    assert read_target("pump-house_2.alder-brook.example").host and read_endpoint("tcp://[fe80::1%eth0]:4001")

@@ -1,5 +1,6 @@
 """The book: nothing lost, nothing out of order, one writer, and loud when it cannot be written."""
 
+import os
 import sqlite3
 import subprocess
 import sys
@@ -16,7 +17,7 @@ from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book import recorder as recorder_module
 from ordolex.io.book import schema
-from ordolex.io.book.book import Book
+from ordolex.io.book.book import Book, make_book
 from ordolex.io.book.chain import verify_book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.system.clock import mono_s, utc_us
@@ -179,6 +180,18 @@ def test_a_file_that_is_no_book_is_refused_and_left_as_it_is(path: Path, content
     with pytest.raises(BookFault, match=r"is no book|but no book"):
         Book(path)
     assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("site", ["pipe", "folder"])
+def test_what_is_no_file_is_not_replaced_by_a_book(tmp_path: Path, site: str) -> None:
+    place = tmp_path / site
+    os.mkfifo(place) if site == "pipe" else place.mkdir()
+    before = place.stat()
+    for make in (lambda: Book(place), lambda: make_book(place, "site")):
+        with pytest.raises(BookFault, match="is no file; give a book the name of a file"):
+            make()
+    after = place.stat()
+    assert (after.st_ino, after.st_mode) == (before.st_ino, before.st_mode)
 
 
 def test_a_newer_book_is_refused(path: Path) -> None:

@@ -488,6 +488,19 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         await site.until(lambda: "ready, oxygen-transmitter: Saved project: ask" in site.rows())
 
 
+async def test_a_sheet_without_a_readiness_list_has_nothing_to_tick(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.ports = [replace(PORT, kind="echo")]
+        await site.until(lambda: site.app.query_one(FindDesk).port == site.ports[0])
+        await site.pilot.press("k")
+        await site.until(lambda: "no readiness list" in str(site.app.screen.query_one("#steps", Static).content))
+        await site.pilot.press("space", "down", "space", "escape")
+        await site.until(lambda: len(site.app.screen_stack) == 1)
+        assert site.app.is_running and "ticked" not in site.said()
+
+
 async def test_leaving_reminds_of_what_was_moved_for_the_work(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         site.ports = [replace(PORT, kind="temperature")]

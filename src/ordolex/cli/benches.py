@@ -33,7 +33,7 @@ from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import private_file, private_folder
+from ordolex.io.system.files import is_file, is_there, private_file, private_folder
 from ordolex.session.ports import Ports, changes_between
 
 _WATCH_S = 0.5
@@ -224,6 +224,8 @@ def _say_served(notice: BenchNotice, json: bool) -> None:
 
 def _write_whole(path: Path, text: str) -> None:
     """So that a reader never sees half of it."""
+    if is_there(path) and not is_file(path):
+        raise Fault(f"{path} cannot be written: it is no file", "choose another place")
     try:
         private_folder(path.parent)
         part = path.with_name(path.name + ".part")

@@ -42,7 +42,7 @@ async def books(at: FrameAt) -> None:
         folder = await asyncio.to_thread(private_folder, places.books())
         hint = f"a name of the site; it ends in {_SUFFIX}"
         typed = await at.line("Make a new book at", f"{folder / 'new site'}{_SUFFIX}", new_file_reading, hint)
-        chosen = typed and str(path_of(typed).with_suffix(_SUFFIX))
+        chosen = typed and typed.removesuffix(_SUFFIX) + _SUFFIX
     elif chosen == "file":
         chosen = await at.line("Open the book", "", file_reading, f"a file that ends in {_SUFFIX}")
     if not chosen:

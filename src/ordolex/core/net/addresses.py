@@ -10,6 +10,8 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
+from ordolex.core.text.hosts import is_host
+
 WIDEST = 22
 """Prefix of the widest network that is swept without asking again: 1,022 hosts."""
 _LINK_LOCAL = IPv4Network("169.254.0.0/16")
@@ -95,6 +97,8 @@ def read_target(text: str) -> Target:
         raise AddressError("give an address such as 192.168.1.20, 192.168.1.20/24 or 192.168.1.20:4001")
     if host.replace(".", "").isdecimal():
         read_address(host)
+    if not is_host(host):
+        raise AddressError(f"{host[:40]} can be no host's name: its parts have 1 to 63 characters")
     if colon and not (port.strip().isdecimal() and 0 < int(port) < 65_536):
         raise AddressError("the port is a number from 1 to 65535")
     return Target(host, read_mask(mask) if slash else None, int(port) if colon else None)

@@ -7,6 +7,8 @@ import re
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
+from ordolex.core.text.hosts import is_host
+
 _LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
 _WITHOUT_LINE = {
     "tcp": "raw TCP", "udp": "UDP", "telnet": "telnet", "listen+tcp": "TCP, listening", "listen+udp": "UDP, listening",
@@ -132,6 +134,10 @@ def read_endpoint(text: str) -> Endpoint:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         raise EndpointError(f"{text}: {error}; write it like {parts.scheme}://host:port") from None
+    if not is_host(host or LOOPBACK):
+        raise EndpointError(
+            f"{text}: {(host or '')[:40]} can be no host's name; write it like {parts.scheme}://host:port"
+        )
     if parts.scheme in _LISTENING:
         if port is None:
             raise EndpointError(

@@ -20,7 +20,7 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.book.recorder import Recorder
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
-from ordolex.io.system.files import private_file, private_folder, storable
+from ordolex.io.system.files import is_file, is_there, private_file, private_folder, storable
 
 if TYPE_CHECKING:
     from ordolex.core.relay.plan import RelayPlan
@@ -39,6 +39,7 @@ class Book:
         self._closed = False
         self._keepings: dict[str, Keeping] = {}
         self._turner: Turner | None = None
+        _must_be_file(path)
         _make_folder(path)
         self._lock = BookLock(path)
         try:
@@ -233,8 +234,15 @@ class Book:
         self._lock.release()
 
 
+def _must_be_file(path: Path) -> None:
+    if is_there(path) and not is_file(path):
+        raise BookFault(f"{path} is no file", "give a book the name of a file, such as site.ordolex")
+
+
 def make_book(path: Path, site: str) -> None:
-    """A new book, in its place only once it is whole: whoever is killed in between leaves none. Raises OSError."""
+    """A new book, in its place only once it is whole: whoever is killed in between leaves none. Raises OSError, or a
+    BookFault where something stands there that is no file: a device would be replaced by it."""
+    _must_be_file(path)
     aside = path.with_name(f".{path.name}.new")
     aside.unlink(missing_ok=True)
     private_file(aside)

@@ -25,10 +25,10 @@ class Place:
 
 def disguises(secret: str) -> dict[str, bytes]:
     """The ways in which it may be written: name of the way → bytes."""
-    plain = secret.encode()
+    plain = secret.encode("utf-8", "surrogateescape")
     out = {
         "plain": plain,
-        "UTF-16": secret.encode("utf-16-le"),
+        "UTF-16": secret.encode("utf-16-le", "surrogatepass"),
         "hex": plain.hex().encode(),
         "hex in capitals": plain.hex().upper().encode(),
         "hex pairs": plain.hex(" ").encode(),

@@ -46,7 +46,7 @@ async def ping(host: str, count: int = 3, timeout_s: float = 1.0, pause_s: float
         except (icmplib.SocketPermissionError, PermissionError):
             why = "the system lets ordinary programs send no ICMP"
             continue
-        except icmplib.NameLookupError:
+        except (icmplib.NameLookupError, UnicodeError):
             return Pinged(host, "ICMP", (), "the name is not known")
         except (icmplib.ICMPLibError, OSError) as error:
             return Pinged(host, "ICMP", (None,) * count, str(error))
@@ -100,6 +100,8 @@ async def reach(host: str, port: int, timeout_s: float = 2.0) -> Reached:
     except TimeoutError:
         words = f"{where} is silent for {timeout_s:g} s: no host there, or something drops what is sent to it"
         return Reached("silent", None, words)
+    except UnicodeError:
+        return Reached("unreachable", None, f"{where}: the name is not known")
     except ConnectionRefusedError:
         ms = (mono_s() - began_s) * 1000
         return Reached(

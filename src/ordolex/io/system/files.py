@@ -90,7 +90,7 @@ def check_new(path: Path, *, force: bool = False, book: Path | None = None) -> N
     """Raises a Fault where `path` may not be written: it is there already, or is the book that is read."""
     if book is not None and is_of_book(path, book):
         raise Fault(f"{path} is the book itself", "choose another name; the book was left as it is")
-    if path.is_dir():
+    if is_folder(path):
         raise Fault(f"{path} cannot be written: it is a folder", "give the name of a file")
     if not force and os.path.lexists(path) and not _is_stream(path):
         raise Fault(f"{path} is there already", "choose another name, or --force to write over it")

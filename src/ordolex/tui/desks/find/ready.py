@@ -76,8 +76,9 @@ class ReadyList(Prompt[list[str]]):
         self._show()
 
     def action_tick(self) -> None:
-        self._ticked ^= {self._at}
-        self.action_move(1)
+        if self._steps:
+            self._ticked ^= {self._at}
+            self.action_move(1)
 
     def action_count(self) -> None:
         boot_s = self._sheet.ready.boot_s if self._sheet.ready is not None else 0.0
