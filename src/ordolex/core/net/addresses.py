@@ -10,7 +10,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
-from ordolex.core.text.hosts import is_host
+from ordolex.core.port.hosts import is_host
 
 WIDEST = 22
 """Prefix of the widest network that is swept without asking again: 1,022 hosts."""

@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
-from ordolex.core.text.hosts import is_host
+from ordolex.core.port.hosts import is_host
 
 _LONGEST = 300  # a host's name has at most 253 characters (RFC 1035, 2.3.4)
 _WITHOUT_LINE = {
