@@ -13,11 +13,9 @@ from typing import Annotated, Any, NoReturn
 
 import typer
 
-from ordolex.bench.errors import PlanError
 from ordolex.core.line.notation import ReadLine, read_line
 from ordolex.core.line.settings import SettingsError
-from ordolex.core.port.endpoint import EndpointError, read_endpoint
-from ordolex.core.text.escapes import EscapeError
+from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import check_new, write_new
@@ -58,10 +56,12 @@ def faults_said(json: bool = False) -> Iterator[None]:
     """Turns expected faults into their one line and exit status, and into a document where one was asked for."""
     try:
         yield
-    except (SettingsError, EndpointError, EscapeError, PlanError) as error:
-        refuse(str(error), USAGE, json=json)
     except Fault as fault:
         refuse(str(fault), json=json)
+    except ValueError as error:
+        if not type(error).__module__.startswith("ordolex."):
+            raise
+        refuse(str(error), USAGE, json=json)  # the core's own: what was given cannot be read, and why
     except BrokenPipeError:
         sys.stderr.close()
         raise typer.Exit(FAILED) from None

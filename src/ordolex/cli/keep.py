@@ -161,6 +161,6 @@ def secret(
     for place in found if not json else ():
         typer.echo(f"{place.file}: byte {place.at}, {place.disguise}")
     if found:
-        refuse(f"the secret stands in {len(found)} places", FAILED)
+        refuse(f"the secret stands in {len(found)} place{'s' * (len(found) > 1)}", FAILED)
     if not json:
-        typer.echo(f"not found in {len(searched)} files")
+        typer.echo(f"not found in {len(searched)} file{'s' * (len(searched) != 1)}")

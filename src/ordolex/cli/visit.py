@@ -59,7 +59,7 @@ def handover(
     if odd:
         refuse(f"--without {odd[0]!r}: choose {', '.join(PARTS)}", USAGE, json=json)
     secrets = tuple(line.rstrip("\r\n") for line in sys.stdin) if secret_stdin else ()
-    into = output if output is not None else book.with_name(f"{book.stem}-handover")
+    into = output if output is not None else book.parent / f"{book.stem}-handover"
     with faults_said(json):
         reader = BookReader(book)
         span = visit_span(reader, visit)

@@ -41,7 +41,7 @@ def disguises(secret: str) -> dict[str, bytes]:
 
 def files_of(book: Path) -> list[Path]:
     """The book's file and those that SQLite keeps beside it."""
-    beside = [book.with_name(book.name + end) for end in ("", "-wal", "-shm", "-journal")]
+    beside = [Path(f"{book}{end}") for end in ("", "-wal", "-shm", "-journal")]
     return [path for path in beside if is_there(path)]
 
 

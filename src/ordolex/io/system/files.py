@@ -98,7 +98,7 @@ def check_new(path: Path, *, force: bool = False, book: Path | None = None) -> N
 
 def is_of_book(path: Path, book: Path) -> bool:
     """Whether a path leads to the book's file or one of those beside it."""
-    for one in (book, *(book.with_name(book.name + end) for end in _BESIDE)):
+    for one in (book, *(Path(f"{book}{end}") for end in _BESIDE)):
         with contextlib.suppress(OSError):
             if path.samefile(one):
                 return True
