@@ -6,6 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from textual.events import Paste
 from textual.widgets import Input, Static
 
 from ordolex.core.talk.conversation import Direction
@@ -187,6 +188,43 @@ async def test_a_prompt_that_shows_stars_for_what_is_typed_stays_one(
         await site.pilot.press("u", "p")
         await site.until(lambda: sent.endswith(b"up"))
         assert "hidden" not in str(pad.content)
+
+
+async def test_a_pasted_password_is_one_and_a_pasted_word_goes_out_as_its_keys(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sent = bytearray()
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.extend(data)
+        if data == b"login":
+            port.say(b"login\r\nPassword: ")
+        elif data in (b"\r", b"\n"):
+            port.say(b"\r\nwelcome\r\n> ")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await site.pilot.press("ctrl+z")
+        pad = site.app.desk.query_one(KeyPad)
+        await site.until(lambda: pad.has_focus)
+        pad.post_message(Paste("login"))
+        await site.until(lambda: "hidden" in str(pad.content))
+        assert bytes(sent) == b"login", "a word has no line end of its own"
+        pad.post_message(Paste("trout-pond-9\nsecond"))
+        await site.until(lambda: "nothing was sent; paste one line" in site.said())
+        assert bytes(sent) == b"login" and len(site.app.screen_stack) == 1
+        pad.post_message(Paste("trout-pond-9\n"))
+        await site.until(lambda: sent.endswith(b"trout-pond-9"))
+        assert "hidden" in str(pad.content)
+        await site.pilot.press("enter")
+        await site.until(lambda: "welcome" in site.rows())
+        assert sent[:-1] == b"logintrout-pond-9" and sent[-1:] in b"\r\n"
+        for path in tmp_path.iterdir():
+            assert b"trout-pond" not in path.read_bytes()
+        pad.post_message(Paste("one\ntwo"))
+        await site.until(lambda: site.app.screen.query(".title"))
+        assert "At which pace?" in str(site.app.screen.query_one(".title", Static).content)
 
 
 async def test_key_by_key_every_key_is_the_device_s(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -21,6 +21,7 @@ from ordolex.session.session import LINE_ENDS
 from ordolex.session.stands_at import came_aside, prompt_of
 from ordolex.tui.desks.at import How
 from ordolex.tui.desks.talk.at import TalkAt
+from ordolex.tui.desks.talk.files import paste
 from ordolex.tui.job import NO_LINK
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
@@ -173,6 +174,28 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
     talk.echo.over()
     masking.over()
     return _said(at, [going])
+
+
+def pasted(at: TalkAt, text: str) -> Awaitable[None] | None:
+    """What was pasted: as a secret where one is asked for; key by key as keys if it is one line; else as lines at a
+    pace. What is left to await."""
+    link, lines = at.link, text.splitlines()
+    talk = at.session.talks.of(link)
+    at.session.talks.drain(link)
+    at.entry.look_at_prompt(link)
+    if not lines:
+        return None
+    if not at.entry.masking.on and not (talk.by_key and lines == [text]):
+        return paste(at, text)
+    if len(lines) > 1:
+        at.say(f"A secret is asked for, and {len(lines)} lines were pasted: nothing was sent; paste one line", "unsure")
+        return None
+    data = lines[0].encode(CHARSETS[talk.screen.charset], "replace")
+    if at.entry.masking.on:
+        at.entry.masking.key_given(talk.added)
+        return _said(at, [at.session.send_secret(link, data, whole=False)], "pasted, and not kept; Enter gives it")
+    talk.echo.typed(data, mono_s())
+    return _said(at, [at.session.send(link, data)])
 
 
 def _when(answer: Answer) -> str:

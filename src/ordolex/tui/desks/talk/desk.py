@@ -10,10 +10,9 @@ from textual.app import ComposeResult
 from ordolex.core.talk.conversation import Row
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
-from ordolex.tui.desks.talk.asking import key_pressed, line_given
+from ordolex.tui.desks.talk.asking import key_pressed, line_given, pasted
 from ordolex.tui.desks.talk.at import Remembered, TalkAt
 from ordolex.tui.desks.talk.entry import Entry
-from ordolex.tui.desks.talk.files import paste
 from ordolex.tui.desks.talk.headline import headline
 from ordolex.tui.desks.talk.jobs import JOBS
 from ordolex.tui.job import NO_LINK, an_open_link, bindings, fault_said
@@ -179,4 +178,4 @@ class TalkDesk(Desk):
         if why_not:
             self.say(why_not, "unsure")
         else:
-            self._go_on(paste(at, text))
+            self._go_on(pasted(at, text))
