@@ -27,12 +27,16 @@ settings.load_profile("ordolex")
 
 
 @pytest.fixture(autouse=True)
-def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """No test reads or writes the files of whoever runs it, nor meets another test's bench."""
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """No test reads or writes the files of whoever runs it, nor meets another test's bench. None passes over a fault of
+    the program's own, wherever it was said."""
     for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_RUNTIME_DIR", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
         monkeypatch.delenv(name, raising=False)
     monkeypatch.setenv("HOME", str(tmp_path))
     monkeypatch.setenv("PYTHONFAULTHANDLER", "1")
+    yield
+    log = tmp_path / ".local" / "state" / "ordolex" / "faults.log"
+    assert not log.exists(), log.read_text()
 
 
 class Notes:

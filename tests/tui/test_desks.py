@@ -1,5 +1,6 @@
 """The interface without a terminal, on memory twins: what a technician presses and what then stands on the screen."""
 
+import asyncio
 import re
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
@@ -34,6 +35,7 @@ from ordolex.tui.desks.find.desk import FindDesk
 from ordolex.tui.desks.find.port_list import PortList
 from ordolex.tui.desks.keep.desk import KeepDesk
 from ordolex.tui.desks.match.desk import MatchDesk
+from ordolex.tui.job import Job
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine, Rail, StatusLine, TopBar
 from ordolex.tui.widgets.lifeline import Lifeline
@@ -486,6 +488,59 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         await site.until(lambda: "1 steps ticked" in site.said())
         await site.pilot.press("f8")
         await site.until(lambda: "ready, oxygen-transmitter: Saved project: ask" in site.rows())
+
+
+async def test_a_fault_of_our_own_ends_what_was_begun_and_nothing_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    typed = "-".join(("trout", "4711"))
+
+    def at_once(at: object) -> None:
+        raise ZeroDivisionError(typed)
+
+    async def later(at: object) -> None:
+        await asyncio.sleep(0)
+        raise KeyError(typed)
+
+    log = tmp_path / ".local" / "state" / "ordolex" / "faults.log"
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = instrument
+        await site.open_port()
+        desk = site.app.desk
+        with monkeypatch.context() as odd:
+            for faulty, kind in ((at_once, "ZeroDivisionError"), (later, "KeyError")):
+                odd.setattr(desk, "JOBS", [Job("talk.odd", "Odd", faulty)])
+                desk.start("talk.odd")
+                await site.until(lambda kind=kind: f"A fault of this program ({kind})" in site.said())
+            odd.setattr(site.app, "JOBS", [Job("app.odd", "Odd", at_once)])
+            site.app.action_job("app.odd")
+            await site.until(lambda: "A fault of this program (ZeroDivisionError)" in site.said())
+        assert site.app.is_running and site.app.session.is_open(site.app.session.links[0])
+    written = log.read_text()
+    assert written.count("fault at") == 3 and "in at_once" in written and "KeyError" in written
+    assert typed not in written, "a message could hold a secret"
+    log.unlink()
+
+
+async def test_a_survey_that_fails_is_said_once_and_tried_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        looked = []
+
+        def fails() -> list[PortFacts]:
+            looked.append(True)
+            raise PermissionError(13, "no")
+
+        monkeypatch.setattr("ordolex.tui.watching.survey", fails)
+        monkeypatch.setattr("ordolex.tui.watching._SURVEY_ELSEWHERE_S", 0.02)
+        await site.until(lambda: len(looked) > 2 and "PermissionError" in site.said())
+        monkeypatch.setattr("ordolex.tui.watching.survey", lambda: [HELD])
+        await site.until(lambda: len(site.app.session.ports.listed) == 1)
+    log = tmp_path / ".local" / "state" / "ordolex" / "faults.log"
+    assert log.read_text().count("fault at") == 1
+    log.unlink()
 
 
 async def test_a_sheet_without_a_readiness_list_has_nothing_to_tick(

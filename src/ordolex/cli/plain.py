@@ -5,12 +5,10 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
-import traceback
 from collections.abc import Callable
 
 from ordolex.core.text.visible import visible_text
-from ordolex.io.own.places import fault_log
-from ordolex.io.system.files import private_file, private_folder
+from ordolex.io.own.fault_log import written_down
 
 FAILED = 1
 
@@ -49,7 +47,7 @@ def _status_of(work: Callable[[], object]) -> int:
     except Exception as error:
         text = str(error).splitlines()
         why = text[0][:200] if text else type(error).__name__
-        say(f"a fault of this program: {why}. What it was doing is in {_logged()}")
+        say(f"a fault of this program: {why}. What it was doing is in {written_down(error)}")
         return FAILED
     return 0
 
@@ -59,19 +57,6 @@ def say(text: str) -> None:
     with contextlib.suppress(OSError, ValueError, AttributeError):
         sys.stderr.write(f"ordolex: {visible_text(text)}\n")
         sys.stderr.flush()
-
-
-def _logged() -> str:
-    """Where the traceback was written, for who mends it; it holds no values, as one could be a secret."""
-    path = fault_log()
-    try:
-        private_folder(path.parent)
-        private_file(path)
-        with path.open("a", encoding="utf-8", errors="backslashreplace") as file:
-            file.write(traceback.format_exc(limit=40))
-    except OSError as error:
-        return f"no log ({error.strerror})"
-    return str(path)
 
 
 def _forget(stream: object) -> None:

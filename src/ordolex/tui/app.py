@@ -21,6 +21,7 @@ from textual.widgets import ContentSwitcher
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.io.book.book import Book
 from ordolex.io.link.hub import Hub
+from ordolex.io.own.fault_log import written_down
 from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 from ordolex.session.session import Session
@@ -30,7 +31,7 @@ from ordolex.tui.desks.at import How
 from ordolex.tui.desks.base import Desk, job_of
 from ordolex.tui.everywhere import FrameAt, jobs
 from ordolex.tui.frame import Frame
-from ordolex.tui.job import Job, bindings, fault_said
+from ordolex.tui.job import Job, bindings, fault_said, own_fault
 from ordolex.tui.leaving import remind_of_addresses, stop_on_signals, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
@@ -225,7 +226,11 @@ class OrdolexApp(App[None]):
         self.desks[word].start(id)
 
     def action_job(self, id: str) -> None:
-        going_on = job_of(self.JOBS, id).run(FrameAt(self))
+        try:
+            going_on = job_of(self.JOBS, id).run(FrameAt(self))
+        except Exception as error:
+            self.say(own_fault(error, written_down(error)), "bad")
+            return
         if isawaitable(going_on):
             self.run_worker(fault_said(going_on, self.say))
 
@@ -261,10 +266,10 @@ class OrdolexApp(App[None]):
         self.say(message.text, message.how)
 
     def on_desk_open_wanted(self, message: Desk.OpenWanted) -> None:
-        self.run_worker(open_link(self, message.link))
+        self.run_worker(fault_said(open_link(self, message.link), self.say))
 
     def on_desk_release_wanted(self, message: Desk.ReleaseWanted) -> None:
-        self.run_worker(release_link(self, message.link))
+        self.run_worker(fault_said(release_link(self, message.link), self.say))
 
     def on_desk_go_wanted(self, message: Desk.GoWanted) -> None:
         self.show_desk(message.to)

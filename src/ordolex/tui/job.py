@@ -3,12 +3,14 @@ page are all made from the jobs of a desk."""
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from textual.binding import Binding, BindingType
 
+from ordolex.io.own.fault_log import written_down
 from ordolex.io.system.faults import Fault
 
 NO_LINK = "No link is chosen. F2 shows the ports; Enter there opens one."
@@ -24,11 +26,22 @@ _NAMES = {
 
 
 async def fault_said(work: Awaitable[Any], say: Callable[[str, Any], None]) -> None:
-    """Awaits a job. What goes wrong outside, such as a port that is pulled meanwhile, is said and ends only the job."""
+    """Awaits a job. What goes wrong outside, such as a port that is pulled meanwhile, is said and ends only the job; so
+    does a fault of our own: ports, relays and the record do not end with it."""
     try:
         await work
     except Fault as fault:
         say(str(fault), "bad")
+    except Exception as error:
+        where = await asyncio.to_thread(written_down, error)
+        say(own_fault(error, where), "bad")
+
+
+def own_fault(error: Exception, where: str) -> str:
+    return (
+        f"A fault of this program ({type(error).__name__}) ended what was begun, maybe half way; all else goes on."
+        f" It is written down in {where}"
+    )
 
 
 def nothing(at: Any) -> str:

@@ -5,8 +5,10 @@ from __future__ import annotations
 import asyncio
 from typing import TYPE_CHECKING
 
+from ordolex.io.own.fault_log import written_down
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import survey
+from ordolex.tui.job import own_fault
 
 if TYPE_CHECKING:
     from ordolex.tui.app import OrdolexApp
@@ -16,9 +18,16 @@ _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
 
 async def watch_ports(app: OrdolexApp) -> None:
     sheets = asyncio.create_task(asyncio.to_thread(all_sheets))  # read before a port is opened, not while it is
-    first = app.desks[app.PLACES[0].word]
+    first, failed = app.desks[app.PLACES[0].word], False
     while True:
-        ports = await asyncio.to_thread(survey)
+        try:
+            ports = await asyncio.to_thread(survey)
+        except Exception as error:  # a fault of our own in looking: what is open goes on, and the next look may do
+            if not failed:
+                app.say(own_fault(error, await asyncio.to_thread(written_down, error)), "bad")
+            failed = True
+            await asyncio.sleep(_SURVEY_ELSEWHERE_S)
+            continue
         await sheets
         if not first.is_attached:
             return

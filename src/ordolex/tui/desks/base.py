@@ -10,10 +10,11 @@ from textual.containers import Vertical
 from textual.message import Message
 
 from ordolex.core.record.items import LinkRecord
+from ordolex.io.own.fault_log import written_down
 from ordolex.io.system.faults import Fault
 from ordolex.session.session import Session
 from ordolex.tui.desks.at import At, How
-from ordolex.tui.job import Job, fault_said
+from ordolex.tui.job import Job, fault_said, own_fault
 from ordolex.tui.theme import PALETTES, Palette
 
 
@@ -91,6 +92,9 @@ class Desk(Vertical):
             going_on = job.run(at)
         except Fault as fault:
             self.say(str(fault), "bad")
+            return
+        except Exception as error:
+            self.say(own_fault(error, written_down(error)), "bad")
             return
         if isawaitable(going_on):
             self.run_worker(fault_said(going_on, self.say))
