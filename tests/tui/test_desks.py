@@ -460,6 +460,21 @@ async def test_an_adapter_is_identified_by_unplugging_and_keeps_its_name(
         await site.until(lambda: "blue tape" in table(site))
 
 
+async def test_a_drawing_that_comes_before_the_table_has_measured_has_room_for_all_of_a_row(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.until(lambda: site.app.query_one(FindDesk).port is not None)
+        ports, desk = site.app.query_one(PortList), site.app.query_one(FindDesk)
+        for width in (40, 80, 128):
+            ports.draw_anew()
+            ports.look(width, desk.ink)
+            drawn = [ports.render_line(y).text for y in range(1, 3)]  # at once, as a resize may ask for it
+            assert "left adapter" in drawn[0] and ("free" in drawn[0] or "just came" in drawn[0]), (width, drawn)
+            assert "right adapter" in drawn[1] and "held" in drawn[1], (width, drawn)
+            await site.pilot.pause(0.02)
+
+
 async def test_the_only_free_port_is_chosen_already_with_the_reason(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -69,8 +69,10 @@ class PortList(DataTable[Text]):
             return None
         self.listed, self._fresh = ports, fresh
         self.clear()
-        for port in ports:
-            self.add_row(*self._cells(port, width, ink), key=port.endpoint)
+        rows = [self._cells(port, width, ink) for port in ports]
+        self._widen(rows)
+        for port, cells in zip(ports, rows, strict=True):
+            self.add_row(*cells, key=port.endpoint)
         if before is not None:
             self.move_cursor(row=next((i for i, p in enumerate(ports) if p.endpoint == before.endpoint), 0))
             return None
@@ -79,6 +81,13 @@ class PortList(DataTable[Text]):
             return None
         self.move_cursor(row=free[0])
         return ports[free[0]]
+
+    def _widen(self, rows: list[list[Text]]) -> None:
+        """Room for the widest cell of each column, before anything is drawn: what the table finds out by itself comes
+        later than a drawing that is asked for meanwhile, as by a new size of the window; that drawing would stay."""
+        for at, column in enumerate(self.ordered_columns):
+            column.auto_width = False
+            column.width = max([column.width, *(cells[at].cell_len for cells in rows)])
 
     def _came_s_ago(self, port: PortFacts) -> float | None:
         return self._ports.changes.came_s_ago(port.identity or port.endpoint, mono_s())
