@@ -89,7 +89,7 @@ class Program:
 
     def __init__(self, path: str) -> None:
         self.fd = os.open(path, os.O_RDWR | os.O_NOCTTY)
-        tty.setraw(self.fd)
+        tty.setraw(self.fd, termios.TCSANOW)  # its default throws away what came before
 
     def set(self, rate: int, *, stop2: bool = False) -> None:
         modes = termios.tcgetattr(self.fd)
