@@ -74,10 +74,10 @@ async def leave(at: FrameAt) -> bool:
 async def _relays_settled(at: FrameAt) -> bool:
     """Whether it is said what becomes of the relays that run."""
     names = at.session.relays.running
-    choices = [
-        ("end", "End them: their ports go"),
-        ("keep", "Keep them running without the interface; programs must open their ports anew"),
+    choices = [  # an Enter that was pressed ahead ends nothing that others use
         ("stay", "Stay"),
+        ("keep", "Keep them running without the interface; programs must open their ports anew"),
+        ("end", "End them: their ports go"),
     ]
     title = f"{len(names)} relays run" if len(names) > 1 else f"{visible_text(names[0])} runs"
     answer = await at.ask(Pick(title, choices, visible_text(", ".join(names))))
