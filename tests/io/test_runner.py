@@ -15,6 +15,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import Listener, Transport
 from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
+from ordolex.io.work.rate import clean_rates
 from tests.conftest import Notes, until
 
 LINE = LineSettings(19200)
@@ -264,3 +265,20 @@ async def test_faults_are_faults_only(notes: Notes) -> None:
     twin.fault_at_open = Fault("odd", "do this")
     with pytest.raises(Fault, match="odd; do this"):
         await running(notes, twin).open()
+
+
+async def test_a_pause_in_an_answer_says_nothing_of_a_rate_and_a_byte_that_is_missing_does(notes: Notes) -> None:
+    asked: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        asked.append(data)
+        port.say(data + b"\r\nfeeder 3\r\n")
+        rest = b"relea 4.1\r\n" if len(asked) == 8 else b"release 4.1\r\n"
+        asyncio.get_running_loop().call_later(0.4 if len(asked) == 5 else 0.0, port.say, rest)
+
+    runner = running(notes, MemoryTransport(device))
+    await runner.open()
+    rows = await clean_rates(runner, [38400], lambda baud: b"", Question(b"version\r", timeout_s=2.0), times=3)
+    assert [(row.baud, row.faults.total) for row in rows] == [(19200, 0), (38400, 2)], "the fifth paused, and was whole"
+    assert rows[1].faults.missing == 2 and not rows[1].clean and runner.line.baud == 19200
+    await runner.release()

@@ -105,7 +105,7 @@ async def _back(runner: LinkRunner, command: bytes, best: LineSettings, question
 async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
     """What comes at the rate in use, twice alike."""
     before = None
-    for _ in range(3):
+    for _ in range(5):
         answer = await runner.ask(question)
         if answer.data and answer.data == before and not answer.errors.total:
             return answer.data
@@ -114,7 +114,12 @@ async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
 
 
 async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:
+    """An answer is waited for until all of it is there: a silence in the middle, as of a computer that is busy, says
+    nothing of the rate, and what comes behind it is not missing."""
     faults, errors, began_s = Faults(), 0, mono_s()
+    behind_echo = right.removeprefix(question.data)
+    if question.codec is None and question.until is None and behind_echo:
+        question = replace(question, until=behind_echo)
     for _ in range(times):
         answer = await runner.ask(question)
         faults = faults.plus(faults_of(right, answer.data))
