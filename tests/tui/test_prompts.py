@@ -16,6 +16,7 @@ import ordolex.tui
 from ordolex.core.line.notation import SettingsError, read_line
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import read_given, read_given_text
+from ordolex.tui.desks.set.readings import number_reading
 from ordolex.tui.readings import file_reading, new_file_reading
 from ordolex.tui.theme import themes
 from ordolex.tui.widgets.choosing import Chooser
@@ -155,3 +156,16 @@ def test_a_file_that_never_ends_is_given_up_and_a_number_without_end_refused(tmp
     for text in ("9" * 400, "9" * 5000 + " 8N1", "9" * 5000 + "k", "x" * 5000):
         with pytest.raises(SettingsError, match="write them like 9600 8N1"):
             read_line(text)
+
+
+@pytest.mark.parametrize("text", ["nan", "inf", "1,5", "1_000", "٣", "1e400", "8.4 V"])
+def test_a_panels_value_is_a_number_as_it_stands_there(text: str) -> None:
+    assert [number_reading(good) for good in ("", "-8.4", ".5", "1e3", "12.")] == [
+        "nothing",
+        "-8.4",
+        ".5",
+        "1e3",
+        "12.",
+    ]
+    with pytest.raises(ValueError, match="with a point before its fraction"):
+        number_reading(text)

@@ -154,19 +154,18 @@ class Plan(BaseModel):
 
 
 _LARGEST = 4 << 20
-"""Characters of a plan."""
+"""Bytes of a plan."""
 
 
 def read_plan(path: Path | None) -> Plan:
     """The plan in a file, or the demo plan. Raises PlanError."""
     where = str(path) if path else "the demo plan"
     try:
-        text = (
-            path.open(encoding="utf-8").read(_LARGEST)
-            if path
-            else files("ordolex.bench").joinpath("alder_brook.toml").read_text()
-        )
-        return Plan.model_validate(tomllib.loads(text))
+        with path.open("rb") if path else files("ordolex.bench").joinpath("alder_brook.toml").open("rb") as file:
+            data = file.read(_LARGEST + 1)
+        if len(data) > _LARGEST:
+            raise PlanError(f"{where} is longer than {_LARGEST >> 20} MB; give the path of a bench plan")
+        return Plan.model_validate(tomllib.loads(data.decode()))
     except OSError as error:
         raise PlanError(f"{where} cannot be read: {error.strerror}; give the path of a bench plan") from error
     except RecursionError:
