@@ -75,7 +75,7 @@ async def test_bytes_that_are_held_back_are_said_and_counted_at_release(
     now[0] += 0.6
     assert "held back, 196 bytes wait" in runner.view().signals.short
     await runner.release()
-    assert any("196 bytes were held back by the far end and did not go out" in e.text for e in notes.events)
+    assert any("196 bytes that the far end held back did not go out" in e.text for e in notes.events)
 
 
 async def test_under_flow_control_a_write_waits_and_is_not_given_up(

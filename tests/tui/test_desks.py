@@ -500,7 +500,7 @@ async def test_the_readiness_list_is_ticked_and_kept(tmp_path: Path, monkeypatch
         now[0] += 4.1
         await site.until(lambda: "it should be up now" in str(site.app.screen.query_one("#steps", Static).content))
         await site.pilot.press("escape")
-        await site.until(lambda: "1 steps ticked" in site.said())
+        await site.until(lambda: "1 step ticked" in site.said())
         await site.pilot.press("f8")
         await site.until(lambda: "ready, oxygen-transmitter: Saved project: ask" in site.rows())
 
@@ -578,7 +578,7 @@ async def test_leaving_reminds_of_what_was_moved_for_the_work(tmp_path: Path, mo
         await site.pilot.press("k")
         await site.until(lambda: site.app.screen.query("#steps"))
         await site.pilot.press(*["down"] * 4, "space", "escape")
-        await site.until(lambda: "1 steps ticked" in site.said())
+        await site.until(lambda: "1 step ticked" in site.said())
         await site.pilot.press("f10")
         await site.until(lambda: site.app.screen.query(OptionList))
         shown = "\n".join(str(s.content) for s in site.app.screen.query(Static))

@@ -15,6 +15,7 @@ from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
 from ordolex.io.book.recorder import Recorder
@@ -102,7 +103,7 @@ def _problem(answer: Answer, evidence: Evidence, *, has_line: bool) -> str:
             return f"the port went away before an answer came at {at}; plug it in again"
         hint = "" if answer.question.data[-1:] in (b"\r", b"\n") else r"; no line end was sent, add \r or \n"
         return f"no answer in {answer.question.timeout_s:g} s at {at}: 0 bytes heard{hint or '; check rate and cable'}"
-    seen = f"{len(answer.data)} bytes heard at {at}"
+    seen = f"{counted(len(answer.data), 'byte')} heard at {at}"
     if answer.errors.total:
         return f"no right answer: {seen}, {answer.errors.words()}; {cause}"
     if evidence.bad_lately:
@@ -160,7 +161,8 @@ def record(
         refuse(f"{book} was taken away while it was written; the record is in {status.moved}")
     if not json:
         errors = evidence.errors_in_all.words() or "no line errors"
-        typer.echo(f"{evidence.heard_in_all} bytes in {result['seconds']} s at {evidence.line.text}, {errors}: {book}")
+        heard = f"{counted(evidence.heard_in_all, 'byte')} in {result['seconds']} s"
+        typer.echo(f"{heard} at {evidence.line.text}, {errors}: {book}")
 
 
 class _VolumesSaid:

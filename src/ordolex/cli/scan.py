@@ -12,6 +12,7 @@ from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, print_docum
 from ordolex.core.bus.roll_call import Called, Row, Standing, roll_call, summary
 from ordolex.core.bus.units import has_place, read_callees
 from ordolex.core.match.wishes import read_units
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.roll_call import ModbusCaller, TextCaller, call_units
@@ -75,7 +76,7 @@ def scan(
             if row.standing not in (Standing.ANSWERS, Standing.UNCLEAR):
                 typer.echo(visible_text(f"unit {row.called.unit:>3}  {row.standing.value}: {row.words}".rstrip(": ")))
     if not any(one.right for one in called):
-        refuse(f"none of {len(callees)} units answered at {settings.settings.text}", FAILED)
+        refuse(f"none of {counted(len(callees), 'unit')} answered at {settings.settings.text}", FAILED)
     missing = [row.called.unit for row in rows if row.standing is not Standing.ANSWERS]
     if expected and missing:
         refuse(f"not as expected: {summary(rows, len(callees), len(expected))}", FAILED)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
@@ -44,6 +45,6 @@ async def pull_list(
     words, event = table_event(runner.link, pulled, before)
     recorder.note(event)
     if pulled.table.rows and not pulled.words:  # rows of the expected shape up to the end that the sheet names
-        rows = f"{len(pulled.table.rows)} rows"
+        rows = f"{counted(len(pulled.table.rows), 'row')}"
         runner.shown_right(f"list {one.name}", f"{rows}, up to its end", (mono_s() - began_s) * 1000)
     return KeptList(pulled.table, words, pulled.words)

@@ -9,6 +9,7 @@ from ordolex.core.device.setting import Outcome
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Setting
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.link.journal import RecorderLike
@@ -44,5 +45,5 @@ async def pull_log(
     table = log_table(log_name(unit.unit), sheet.log, columns_of(sheet, sheet.log, now), registers)
     words, event = table_event(runner.link, Pulled(table, 0, ""), before)
     recorder.note(event)
-    runner.shown_right(table.name, f"{len(table.rows)} rows", (mono_s() - began_s) * 1000)
+    runner.shown_right(table.name, f"{counted(len(table.rows), 'row')}", (mono_s() - began_s) * 1000)
     return KeptList(table, words, "")

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.counts import counted
 from ordolex.core.visit.facts import facts_of
 from ordolex.core.visit.preparing import KIND, Need, needs, ticked
 from ordolex.core.visit.report import Urgency
@@ -39,4 +40,4 @@ def write_list(rows: list[tuple[Need, int]], reader: BookReader, path: Path, boo
         lines += [f"[{'x' if at else ' '}] {need.text}" for need, at in rows]
         data = ("\n".join(lines) + "\n").encode()
     write_new(path, [data], book=book)
-    return f"{len(rows)} things to prepare written to {path}"
+    return f"{counted(len(rows), 'thing')} to prepare written to {path}"

@@ -13,6 +13,7 @@ from ordolex.core.talk.conversation import Conversation, Row
 from ordolex.core.talk.echo import EchoWatch
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.talk.scroll import Scroll
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named
 from ordolex.io.book.book import Book
 from ordolex.io.link.feed import Passed
@@ -77,7 +78,7 @@ class Talks:
         items, forgotten = runner.feed.drain() if runner is not None else ([], 0)
         skipped, items = _tail(items, _BYTES_A_TURN)
         if forgotten + skipped:
-            text = f"{forgotten + skipped} bytes passed too fast to show; all are in Keep"
+            text = f"{counted(forgotten + skipped, 'byte')} passed too fast to show; all are in Keep"
             self._add(talk, talk.conversation.note(text, utc_us()))
         for item in items:
             self._add_passed(talk, item)

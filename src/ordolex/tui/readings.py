@@ -7,6 +7,7 @@ from collections.abc import Callable
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.wait import SHORTEST_MS
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.io.system.files import is_file, is_folder, is_there, path_of
@@ -38,7 +39,7 @@ def units_reading(text: str) -> str:
     """Unit IDs. Raises SettingsError."""
     from ordolex.core.match.wishes import read_units
 
-    return f"{len(read_units(text))} units, each asked in turn"
+    return f"{counted(len(read_units(text)), 'unit')}, each asked in turn"
 
 
 def data_bits_reading(text: str) -> str:
@@ -58,7 +59,7 @@ def endpoint_reading(text: str) -> str:
 def remark_reading(text: str) -> str:
     if not text.strip():
         raise ValueError("nothing typed yet")
-    return f"{len(text.strip())} characters"
+    return f"{counted(len(text.strip()), 'character')}"
 
 
 def callees_reading(text: str) -> str:
@@ -94,7 +95,7 @@ def rates_reading(text: str) -> str:
     """Several rates. Raises ValueError."""
     if not text.split():
         raise ValueError("give rates in bit/s, such as 9600 19200")
-    return f"{len([rate_reading(word) for word in text.split()])} rates"
+    return f"{counted(len([rate_reading(word) for word in text.split()]), 'rate')}"
 
 
 def rate_command_reading(text: str) -> str:
@@ -147,7 +148,7 @@ def points_reading(text: str) -> str:
     """Points to be tested. Raises ValueError."""
     from ordolex.core.talk.points import read_points
 
-    return f"{len(read_points(text))} points"
+    return f"{counted(len(read_points(text)), 'point')}"
 
 
 def earlier_reading(history: list[str]) -> Callable[[str], str]:
@@ -156,8 +157,8 @@ def earlier_reading(history: list[str]) -> Callable[[str], str]:
     def read(text: str) -> str:
         count = sum(text.lower() in entry.lower() for entry in history)
         if not count:
-            raise ValueError(f"none of {len(history)} entries holds that")
-        return f"{count} of {len(history)} entries"
+            raise ValueError(f"none of {counted(len(history), 'entry', 'entries')} holds that")
+        return f"{count} of {counted(len(history), 'entry', 'entries')}"
 
     return read
 

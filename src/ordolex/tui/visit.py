@@ -6,6 +6,7 @@ import asyncio
 from typing import TYPE_CHECKING
 
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.facts import SUBJECTS, TYPED, Fact, contradictions, facts_of, search
 from ordolex.core.visit.preparing import KIND
@@ -98,7 +99,7 @@ async def _search(at: FrameAt) -> None:
         return
     found = [(link.name, fact) for link in at.session.links for fact in await _known(at, link)]
     rows = [f"{visible_text(cut(name, 24)):24} {_words(fact)}" for name, fact in search(found, typed)]
-    await at.ask(Picture(f"{len(rows)} facts", rows[:_MOST] or ["none"], "Esc goes back"))
+    await at.ask(Picture(f"{counted(len(rows), 'fact')}", rows[:_MOST] or ["none"], "Esc goes back"))
 
 
 async def prepare(at: FrameAt) -> None:
@@ -116,7 +117,9 @@ async def prepare(at: FrameAt) -> None:
     choices = [(need.key, visible_text(cut(need.text, 200))) for need, _ in rows]
     before = [need.key for need, at_us in rows if at_us]
     lacking = sum(need.missing for need, _ in rows)
-    title = f"{len(rows)} things to prepare" + (f", {lacking} not in the bag (Wire, g, has the bag)" if lacking else "")
+    title = f"{counted(len(rows), 'thing')} to prepare" + (
+        f", {lacking} not in the bag (Wire, g, has the bag)" if lacking else ""
+    )
     ticked = await at.ask(Ticks(title, choices, before, len(choices)))
     if ticked is None:
         return

@@ -17,6 +17,7 @@ from ordolex.core.advice.causes import Cause, causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.widgets.prompt import Prompt
@@ -79,11 +80,11 @@ class Why(Prompt[None]):
         elif not evidence.heard and not evidence.asked:
             head = "Nothing was heard, and nothing asked. By how usual each is, and by what you tell:"
         elif not evidence.heard:
-            head = f"Nothing was heard; {evidence.unanswered} of {evidence.asked} questions brought nothing:"
+            head = f"Nothing was heard; {evidence.unanswered} of {counted(evidence.asked, 'question')} brought nothing:"
         elif self._found:
-            head = f"By the last {len(evidence.signs.data)} bytes, at {evidence.settings}:"
+            head = f"By the last {counted(len(evidence.signs.data), 'byte')}, at {evidence.settings}:"
         else:
-            head = f"Nothing in the last {len(evidence.signs.data)} bytes speaks for anything wrong."
+            head = f"Nothing in the last {counted(len(evidence.signs.data), 'byte')} speaks for anything wrong."
         self._head.update(head)
         if self._found:
             names = [cause.name for cause in self._found]

@@ -20,6 +20,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.signs import Signs, text_share
 from ordolex.core.text import nmea0183
 from ordolex.core.text.chance import chance
+from ordolex.core.text.counts import counted
 
 _ANOTHER = 0.3  # odds of a cause that is not in the list
 _NO_SIGN = 0.03  # how likely a cause is that the bytes do not speak for, where a test does
@@ -364,10 +365,10 @@ def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
             tuple(name for name, weight in weighs.items() if weight < 0),
         )
     if signs.asked and not signs.data:
-        yield Fact(f"{signs.unanswered} of {signs.asked} questions brought nothing")
+        yield Fact(f"{signs.unanswered} of {counted(signs.asked, 'question')} brought nothing")
     if told.in_vain and not signs.data:
         yield Fact(
-            f"{told.in_vain} questions of Match, at many settings, brought nothing",
+            f"{counted(told.in_vain, 'question')} of Match, at many settings, brought nothing",
             ("crossed", "broken", "off"),
             ("rate",),
         )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ordolex.core.link.signs import Signs, text_share
 from ordolex.core.text import nmea0183
+from ordolex.core.text.counts import counted
 
 _OF_THE_LINE = ("rate", "parity", "inverted", "clock")
 _OF_THE_CONTENT = ("escapes", "charset", "doubled", "line end", "half", "long lines")
@@ -38,9 +39,9 @@ def _errors(s: Signs) -> Iterator[Fact]:
     ):
         number = getattr(s.errors, kind)
         if number:
-            yield Fact(f"{number} {one}{'s' * (number > 1)} in the last {count} bytes", speaks_for, against)
+            yield Fact(f"{number} {one}{'s' * (number > 1)} in the last {counted(count, 'byte')}", speaks_for, against)
     if not s.errors.total and s.data:
-        yield Fact(f"no line error in the last {count} bytes", (*_OF_THE_CONTENT, "missing"), _OF_THE_LINE)
+        yield Fact(f"no line error in the last {counted(count, 'byte')}", (*_OF_THE_CONTENT, "missing"), _OF_THE_LINE)
 
 
 def _reading(s: Signs) -> Iterator[Fact]:
@@ -73,7 +74,9 @@ def _manner(s: Signs) -> Iterator[Fact]:
     if not s.data:
         return
     if s.unasked and s.bursts >= 4 and len(s.data) / s.bursts <= 4:
-        yield Fact(f"it comes unasked, {s.bursts} times, a few bytes each", ("floating",), ("two answers", "half"))
+        yield Fact(
+            f"it comes unasked, {counted(s.bursts, 'time')}, a few bytes each", ("floating",), ("two answers", "half")
+        )
     elif s.unasked:
         yield Fact("it came without a question", ("joined late", "two sources"), ("two answers",))
     else:

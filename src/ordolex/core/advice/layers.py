@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
+from ordolex.core.text.counts import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +26,7 @@ def layers(kind: str, evidence: Evidence, *, call: str = "", call_up: bool = Fal
     if kind == "rfc2217":
         words = f"agrees to {evidence.line.text} (RFC 2217)" if held else "not asked"
         out.append(Layer("line settings", held or None, words))
-    heard = f"{evidence.heard} bytes heard"
+    heard = f"{counted(evidence.heard, 'byte')} heard"
     clear = evidence.rung >= Rung.CLEAR
     errors = evidence.errors.words()
     out.append(Layer("line", clear if evidence.heard else None, f"{heard}, {errors or 'no line errors'}"))
@@ -53,16 +54,18 @@ def first_failing(found: list[Layer]) -> Layer | None:
 def directions(evidence: Evidence) -> list[str]:
     """Each way by itself: what proves it, or that nothing does."""
     back = (
-        f"{evidence.heard} bytes, {evidence.errors.words() or 'no line errors'}" if evidence.heard else "nothing heard"
+        f"{counted(evidence.heard, 'byte')}, {evidence.errors.words() or 'no line errors'}"
+        if evidence.heard
+        else "nothing heard"
     )
     if evidence.rung >= Rung.CLEAR:
         back += ": this way is clear"
     if evidence.proof is not None and evidence.proof.question:
-        out = f"{evidence.sent} bytes; an answer shows that the device hears us"
+        out = f"{counted(evidence.sent, 'byte')}; an answer shows that the device hears us"
     elif evidence.echoed:
-        out = f"{evidence.sent} bytes; our own came back: the path is whole, a device has not spoken"
+        out = f"{counted(evidence.sent, 'byte')}; our own came back: the path is whole, a device has not spoken"
     elif evidence.sent:
-        out = f"{evidence.sent} bytes; nothing shows yet that they arrive"
+        out = f"{counted(evidence.sent, 'byte')}; nothing shows yet that they arrive"
     else:
         out = "nothing sent"
     return [f"device → PC   {back}", f"PC → device   {out}"]

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 from enum import StrEnum
 
+from ordolex.core.text.counts import counted
+
 _VALUE = re.compile(r"[+-]?\d+(?:[.,:]\d+)*")
 
 
@@ -51,5 +53,5 @@ def words(lines: Sequence[Line]) -> str:
     """The comparison in one sentence."""
     counts = {kind: sum(line.kind is kind for line in lines) for kind in Kind}
     if counts[Kind.SAME] == len(lines):
-        return f"alike: {len(lines)} rows"
+        return f"alike: {counted(len(lines), 'row')}"
     return f"{counts[Kind.CHANGED]} changed, {counts[Kind.MISSING]} missing, {counts[Kind.ADDED]} added"

@@ -9,6 +9,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence, Proof
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.relay.compare import differences
+from ordolex.core.text.counts import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +96,7 @@ def _ours(end: EndFacts, name: str) -> Layer:
         return Layer(name, True, f"{end.endpoint.text} is open" + (f", {end.took}" if end.took else ""), end.held_s)
     words = end.error or end.evidence.trouble or "not open"
     if end.tries:
-        words += f"; {end.tries} tries" if end.tries > 1 else "; 1 try"
+        words += f"; {counted(end.tries, 'try', 'tries')}"
         words += ", given up" if end.gave_up else ""
     return Layer(name, False if end.error or end.evidence.trouble else None, words)
 
@@ -165,7 +166,9 @@ def _line(b: EndFacts, settings: Settings) -> list[Layer]:
 def _device(b: EndFacts) -> Layer:
     evidence = b.evidence
     if not evidence.heard:
-        asked = f"{evidence.sent} bytes sent, nothing heard" if evidence.sent else "nothing sent, nothing heard"
+        asked = (
+            f"{counted(evidence.sent, 'byte')} sent, nothing heard" if evidence.sent else "nothing sent, nothing heard"
+        )
         if not evidence.sent:
             return Layer("line", None, asked)
         may_be = (
@@ -177,11 +180,16 @@ def _device(b: EndFacts) -> Layer:
         return Layer("line", None, asked, causes=may_be, test="ask a question that it must answer")
     errors = evidence.errors.words()
     if evidence.rung >= Rung.CLEAR:
-        return Layer("line", True, f"{evidence.heard} bytes heard, {errors or 'no line errors'}", evidence.last_heard_s)
+        return Layer(
+            "line",
+            True,
+            f"{counted(evidence.heard, 'byte')} heard, {errors or 'no line errors'}",
+            evidence.last_heard_s,
+        )
     words = (
-        f"{evidence.heard} bytes heard, {errors}"
+        f"{counted(evidence.heard, 'byte')} heard, {errors}"
         if errors
-        else f"{evidence.heard} bytes heard, not yet seen to be clear"
+        else f"{counted(evidence.heard, 'byte')} heard, not yet seen to be clear"
     )
     if not errors:
         return Layer("line", None, words, evidence.last_heard_s)

@@ -14,6 +14,7 @@ from ordolex.core.relay.plan import RelayPlan, offered_words
 from ordolex.core.sheet import Sheet
 from ordolex.core.tables.complete import complete
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible
 from ordolex.core.visit.bring_up import KIND as BRING_UP
 from ordolex.core.visit.bring_up import earlier
@@ -369,5 +370,5 @@ def _latest(tables: Sequence[tuple[Event, Table]]) -> list[tuple[Event, Table]]:
 
 def _table(event: Event, table: Table, names: Mapping[int, str], when: When) -> TablePart:
     title = f"{names.get(event.link, 'book')}: {table.name}, {when(event.utc_us)}"
-    words = f"{len(table.rows)} rows, {complete(table).words}"
+    words = f"{counted(len(table.rows), 'row')}, {complete(table).words}"
     return TablePart(title, words, table.columns, table.rows[:MOST_ROWS], max(0, len(table.rows) - MOST_ROWS))

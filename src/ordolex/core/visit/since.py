@@ -12,6 +12,7 @@ from ordolex.core.record.items import Event
 from ordolex.core.sheet.parameters import Setting
 from ordolex.core.tables.complete import changes
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 
 When = Callable[[int], str]
 DIFFERS, SAME, NOT_YET, SHOWN = "differs", "as it was left", "not read yet", "measured"
@@ -67,12 +68,12 @@ def of_lists(tables: Sequence[tuple[Event, Table]], names: dict[int, str], began
     out = []
     for key, (event, table) in before.items():
         link = names.get(key[0], "book")
-        then = f"{len(table.rows)} rows, pulled {when(event.utc_us)}"
+        then = f"{counted(len(table.rows), 'row')}, pulled {when(event.utc_us)}"
         if key not in now:
             out.append(Since(link, f"list {table.name}", then, "", NOT_YET))
             continue
         found = changes(table, now[key][1])
         alike = not (found.new or found.gone or found.changed)
-        words = f"{len(now[key][1].rows)} rows; {found.words}"
+        words = f"{counted(len(now[key][1].rows), 'row')}; {found.words}"
         out.append(Since(link, f"list {table.name}", then, words, SAME if alike else DIFFERS))
     return out

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from fpdf import FPDF
 from fpdf.enums import Align
 
+from ordolex.core.text.counts import counted
 from ordolex.core.visit.cable import Cable, cable_shape
 from ordolex.core.visit.chart import chart_shape
 from ordolex.core.visit.report import ChartPart, LinkPart, Report, TablePart, Told
@@ -255,7 +256,7 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
     pdf.heading(link.name, 0)
     pdf.say(f"{link.endpoint}, {link.line}")
     pdf.say(link.rung)
-    pdf.say(f"{link.heard} bytes heard, {link.sent} sent", 8, _DIM)
+    pdf.say(f"{counted(link.heard, 'byte')} heard, {link.sent} sent", 8, _DIM)
     if link.reached:
         pdf.heading("How far it came, from the PC outwards", 1)
         layers = [(f"{n}  {r.layer}", r.state, r.words) for n, r in enumerate(link.reached, 1)]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ordolex.core.text.counts import counted
 from ordolex.io.book.book import make_book
 from ordolex.io.book.rows import LAST_US
 from ordolex.io.book.values import ITEM_BITS, ValueWriter
@@ -62,8 +63,13 @@ class Rescued:
 
     @property
     def words(self) -> str:
-        lost = f"; in {self.skipped} places something could not be read" if self.skipped else "; nothing was skipped"
-        return f"saved {self.bytes} bytes in {self.chunks} pieces, {self.events} events, {self.links} links{lost}"
+        lost = (
+            f"; in {counted(self.skipped, 'place')} something could not be read"
+            if self.skipped
+            else "; nothing was skipped"
+        )
+        saved = f"saved {counted(self.bytes, 'byte')} in {counted(self.chunks, 'piece')}"
+        return f"{saved}, {counted(self.events, 'event')}, {counted(self.links, 'link')}{lost}"
 
 
 def rescue(damaged: Path, into: Path) -> Rescued:

@@ -13,6 +13,7 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.protocols import meter
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
+from ordolex.core.text.counts import counted
 from ordolex.io.device.base import Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
@@ -85,7 +86,7 @@ class MeterDevice:
             outcome = Outcome.WRONG if data else Outcome.SILENT
             raise Trouble(outcome, str(error), data) from error
         checked = "block check right" if meter.STX in data else "sent without a block check"
-        self._said(f"{len(self.readout.values)} values, {checked}")
+        self._said(f"{counted(len(self.readout.values), 'value')}, {checked}")
         return self.readout
 
     async def _sign_on(self) -> meter.Identification:
@@ -98,7 +99,11 @@ class MeterDevice:
         found = meter.read_identification(answer.data)
         if found is None:
             outcome = Outcome.WRONG if answer.data else Outcome.SILENT
-            words = f"no identification, but {len(answer.data)} bytes" if answer.data else "no answer to the sign-on"
+            words = (
+                f"no identification, but {counted(len(answer.data), 'byte')}"
+                if answer.data
+                else "no answer to the sign-on"
+            )
             raise Trouble(outcome, words, answer.data)
         self.identification = found
         self._said(f"identified: {found.text}")

@@ -8,6 +8,7 @@ from ordolex.core.line.settings import Flow
 from ordolex.core.link.question import Question
 from ordolex.core.link.secrets import Withholder
 from ordolex.core.link.state import LinkState
+from ordolex.core.text.counts import counted
 from ordolex.io.link.held import Held
 from ordolex.io.link.journal import Journal
 from ordolex.io.system.clock import mono_s
@@ -76,10 +77,12 @@ class Outgoing:
             async with asyncio.timeout(patience):
                 await transport.write(data)
         except Fault as fault:
-            self._journal.note("note", f"the last {len(data)} bytes did not all go out, perhaps none: {fault.what}")
+            self._journal.note(
+                "note", f"the last {counted(len(data), 'byte')} did not all go out, perhaps none: {fault.what}"
+            )
             raise
         except TimeoutError:
-            words = f"the last {len(data)} bytes did not all go out: the port took none for {patience:.0f} s"
+            words = f"the last {counted(len(data), 'byte')} did not all go out: the port took none for {patience:.0f} s"
             self._journal.note("note", words)
             raise PortStuck(
                 f"the port took no bytes for {patience:.0f} s, and flow control is off",

@@ -15,6 +15,7 @@ from ordolex.core.link.question import Question
 from ordolex.core.link.secrets import Known, Withholder
 from ordolex.core.link.state import LinkState
 from ordolex.core.port.endpoint import Endpoint, read_endpoint
+from ordolex.core.text.counts import counted
 from ordolex.io.link.comes_back import ComesBack
 from ordolex.io.link.control_lines import ControlLines
 from ordolex.io.link.feed import Feed
@@ -171,7 +172,7 @@ class LinkRunner:
         self._state.released(mono_s())
         words = "port released, DTR kept on" if keep_dtr else "port released"
         if unsent:
-            words += f"; {unsent} bytes were held back by the far end and did not go out"
+            words += f"; {counted(unsent, 'byte')} that the far end held back did not go out"
         if before is not Rung.PROVEN:
             words += f"; the link stood at {before.word}, not proven"
         self._journal.note("released", words)

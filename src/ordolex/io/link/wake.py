@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.io.link.runner import LinkRunner
 
@@ -21,7 +22,7 @@ async def wake(runner: LinkRunner, sheet: Sheet) -> tuple[str, Answer | None]:
         if answer.ended in (Ended.STOPPED, Ended.LOST):
             return "stopped", None
         if answer.data:
-            woke = f"{named(to_bytes(text))} brought {len(answer.data)} bytes"
+            woke = f"{named(to_bytes(text))} brought {counted(len(answer.data), 'byte')}"
             break
     if not sheet.harmless:
         return woke or f"nothing came back to {_tried(sheet)}", None

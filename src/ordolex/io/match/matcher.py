@@ -13,6 +13,7 @@ from collections.abc import Callable
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.order import attempts, longest_s
 from ordolex.core.match.verdict import Kind, judge
+from ordolex.core.text.counts import counted
 from ordolex.io.book.known import STOPPED
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asking import Asking
@@ -114,5 +115,5 @@ class Matcher:
             return f"matched: {match.found.text}{', inverted' if match.inverted else ''} ({match.evidence})"
         words = match.verdict.words if match.verdict is not None else "nothing heard"
         if self._stopped:
-            return f"{STOPPED}{len(match.trials)} trials: {words}"
-        return f"not matched after {len(match.trials)} trials: {words}"
+            return f"{STOPPED}{counted(len(match.trials), 'trial')}: {words}"
+        return f"not matched after {counted(len(match.trials), 'trial')}: {words}"

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.counts import counted
 from ordolex.io.system.clock import mono_s
 from ordolex.io.transport.base import ModemLines
 from ordolex.io.transport.front import User
@@ -163,7 +164,7 @@ class Company:
         self._room.set()
         why = f" ({error})" if error is not None else ""
         user = peer.user
-        self._said(f"{user.name} left{why}: {user.sent} bytes from it, {user.heard} to it; listening again")
+        self._said(f"{user.name} left{why}: {counted(user.sent, 'byte')} from it, {user.heard} to it; listening again")
         if user.writes and self.peers:
             self._writes(self.peers[0])
         if self._next and not self.peers:
@@ -228,7 +229,7 @@ class Company:
         """One who only hears and takes nothing is let go: the one who writes must not wait for him."""
         if peer.wire.waiting < _SLOW_BYTES:
             return False
-        self._said(f"{peer.user.name} takes nothing and was let go: {peer.wire.waiting} bytes waited for it")
+        self._said(f"{peer.user.name} takes nothing and was let go: {counted(peer.wire.waiting, 'byte')} waited for it")
         peer.wire.cut()
         return True
 

@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.counts import counted
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
 from ordolex.io.work.paced import Progress
@@ -36,14 +37,16 @@ async def wait_for_boot(
             passed, quiet = now - began, now - last_s
             progress.sent = min(progress.total, round(passed * 10))
             progress.left_s = max(0.0, boot_s - passed)
-            changed(progress, f"{len(heard)} bytes, quiet for {quiet:.0f} s")
+            changed(progress, f"{counted(len(heard), 'byte')}, quiet for {quiet:.0f} s")
             ended = heard and quiet >= QUIET_S
             if ended and (not heard.endswith((b"\r", b"\n")) or passed >= boot_s + QUIET_S):
                 prompt = bytes(heard).replace(b"\r", b"\n").rsplit(b"\n", 1)[-1].decode("utf-8", "replace").strip()
                 at = f"; it stands at {prompt}" if prompt else ""
                 progress.right = True
-                progress.words = f"booted after {last_s - began:.1f} s, {len(heard)} bytes{at}"
+                progress.words = f"booted after {last_s - began:.1f} s, {counted(len(heard), 'byte')}{at}"
                 return progress
             if passed > _AT_MOST * boot_s:
-                progress.words = f"nothing that looks like an end of booting in {passed:.0f} s, {len(heard)} bytes came"
+                progress.words = (
+                    f"nothing that looks like an end of booting in {passed:.0f} s, {counted(len(heard), 'byte')} came"
+                )
                 return progress

@@ -13,6 +13,7 @@ from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
 from ordolex.core.text import patterns
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s, utc_us
@@ -83,7 +84,7 @@ async def pull(
 def table_event(link: int, pulled: Pulled, before: Table | None) -> tuple[str, Event]:
     """What is said of a pulled list, and the event that keeps it in the book; `before` is what was pulled last time."""
     table = pulled.table
-    words = f"{table.name}: {len(table.rows)} rows, {complete(table).words}"
+    words = f"{table.name}: {counted(len(table.rows), 'row')}, {complete(table).words}"
     if before is not None:
         words += f"; {changes(before, table).words}"
     if pulled.words:

@@ -13,6 +13,7 @@ from textual.widgets import Static
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.everywhere import Try, longest_s, words
 from ordolex.io.ports.survey import PortFacts
@@ -82,8 +83,8 @@ class AskEverywhere(Prompt[str | None]):
         left = max(0.0, longest_s(self._ports, self._line, self._question, self._units) - (mono_s() - self._began))
         state = "stopped" if self._stopped else "done" if self.over else f"at most {left:.1f} s left"
         ports = len({done.port.endpoint for done in self._tries})
-        units = f", {len(self._units)} units on each" if self._units else ""
-        head.append(f"{ports} of {len(self._ports)} ports{units}, {state}", ink.style("dim"))
+        units = f", {counted(len(self._units), 'unit')} on each" if self._units else ""
+        head.append(f"{ports} of {counted(len(self._ports), 'port')}{units}, {state}", ink.style("dim"))
         self._head.update(head)
         rows = Text(no_wrap=True)
         for done in sorted(self._tries, key=lambda t: (not t.answered, not t.heard)):

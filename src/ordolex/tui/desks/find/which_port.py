@@ -9,6 +9,7 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
 from ordolex.core.port.remedies import SIGHTS, likely_sight, remedies
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.faults import Fault
@@ -43,7 +44,7 @@ async def ready(at: FindAt) -> None:
         at.session.note(f"ready, {sheet.name}: {'; '.join(ticked)}")
         new = [what for what in to_restore(sheet, ticked) if what not in at.session.to_restore]
         at.session.to_restore += new
-        at.say(f"{len(ticked)} steps ticked, kept in the book", "good")
+        at.say(f"{counted(len(ticked), 'step')} ticked, kept in the book", "good")
 
 
 async def trouble(at: FindAt) -> None:
@@ -89,7 +90,7 @@ async def ask_everywhere(at: FindAt) -> None:
     measured = at.session.book.reader.known.answer_ms()
     if not at.asked.lines[2]:
         at.asked.lines = (*at.asked.lines[:2], str(proposed_wait_ms(measured)))
-    slowest = f"; the slowest of {len(measured)} answers took {max(measured):.0f}" if measured else ""
+    slowest = f"; the slowest of {counted(len(measured), 'answer')} took {max(measured):.0f}" if measured else ""
     prompts = (
         (
             "One harmless question on all free ports",

@@ -9,6 +9,7 @@ from ordolex.core.record.export import FORMS, SUFFIX, export, utc_text
 from ordolex.core.record.sieve import Sieve
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.search import items_with
@@ -67,7 +68,7 @@ async def show_tables(at: KeepAt) -> None:
         return
     event, table = tables[int(chosen)]
     before = at.session.book.reader.known.table_before(event)
-    title = f"{visible_text(table.name)}: {len(table.rows)} rows, {complete(table).words}"
+    title = f"{visible_text(table.name)}: {counted(len(table.rows), 'row')}, {complete(table).words}"
     shown = Picture(title, [*_changes(before, table), *_table_lines(table)], "x writes it as CSV, Esc goes back")
     if await at.ask(shown):
         typed = await at.line("Write it into", f"{safe_name(table.name)}.csv", new_file_reading, "Enter writes it")
@@ -151,7 +152,7 @@ class Doing:
 def _written(book: Path, typed: str, choice: Choice, doing: Doing) -> str:
     path = path_of(typed)
     count = len(hand_over(book, path, choice, doing))
-    return f"handed over: {count} files in {path}; ordolex verify holds them against it"
+    return f"handed over: {counted(count, 'file')} in {path}; ordolex verify holds them against it"
 
 
 def _changes(before: Table | None, after: Table) -> list[str]:

@@ -12,6 +12,7 @@ from ordolex.core.match.verdict import inverted_advice, judge
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
 from ordolex.session.links import line_of
@@ -34,7 +35,7 @@ async def begin(at: MatchAt) -> None:
     tried = at.session.book.reader.known.stopped_match(link.id)
     if tried:
         choices = [
-            ("on", f"Go on: {len(tried)} questions that brought nothing are not asked again"),
+            ("on", f"Go on without the {counted(len(tried), 'question')} that brought nothing"),
             ("anew", "Begin anew: the device was off, or something was changed since"),
         ]
         answer = await at.ask(Pick("The last match here was stopped", choices))
@@ -66,7 +67,7 @@ async def begin_all(at: MatchAt) -> None:
         at.say("Every link with line settings is proven or being matched, and no port is free")
         return
     choices = [
-        ("links", f"{len(links)} links that are not proven"),
+        ("links", f"{counted(len(links), 'link')} not proven yet"),
         ("all", f"these, and {len(ports)} free ports, each as a new link"),
     ]
     what = await at.ask(Pick("Match all at once", [*running, *(choices[not links :] if links or ports else [])]))
@@ -81,7 +82,7 @@ async def begin_all(at: MatchAt) -> None:
         links += [session.links.keep(endpoint, "9600 8N1", "not known yet") for endpoint in ports]
     if session.links.chosen is None:
         session.links.choose(links[0])
-    at.say(f"matching {len(links)} links at once; Ctrl+Down goes to the next, Esc stops the one shown")
+    at.say(f"matching {counted(len(links), 'link')} at once; Ctrl+Down goes to the next, Esc stops the one shown")
     at.show()
     await asyncio.gather(*(_begin(at, link) for link in links))
 
@@ -144,5 +145,5 @@ async def work_on_record(at: MatchAt) -> None:
     if heard[-1].heard_at == line_of(link):
         remember_inferred(at.session, link, inference)
     count = sum(len(capture.data) for capture in heard)
-    at.say(f"from {count} bytes of the record: {verdict.words}")
+    at.say(f"from {counted(count, 'byte')} of the record: {verdict.words}")
     at.show()

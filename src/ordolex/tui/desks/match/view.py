@@ -8,6 +8,7 @@ from rich.text import Text
 
 from ordolex.core.match.explain import rows
 from ordolex.core.match.verdict import Kind
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.desks.match.board import RATES, Board, Seen
@@ -85,7 +86,7 @@ def _reading(ink: Palette, board: Board, seen: Seen | None, width: int) -> Text:
         return text
     settings = board.settings
     characters, picture = board.reading(capture)
-    errors = f", {capture.errors} errors" if capture.flags is not None else ""
+    errors = f", {counted(capture.errors, 'error')}" if capture.flags is not None else ""
     label = f"heard at {capture.heard_at.text}{errors}"
     reads = f"reads at {settings.text}" + (f", {characters.gaps} not whole" if characters.gaps else "")
     side = max(len(label), len(reads)) + 2

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ordolex.core.match.wishes import read_data_bits, read_units
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.tui.desks.match.at import HINTS, MatchAt
 from ordolex.tui.readings import bytes_reading, data_bits_reading, units_reading, wait_reading
@@ -66,9 +67,9 @@ async def _ask_questions(at: MatchAt) -> None:
     hint = "several with ; between them. Only what is harmless to every device: it goes out at many settings"
 
     def reading(text: str) -> str:
-        return f"{len([bytes_reading(part.strip()) for part in text.split(';') if part.strip()])} questions"
+        return f"{counted(len([bytes_reading(part.strip()) for part in text.split(';') if part.strip()]), 'question')}"
 
     typed = await at.line("What may be asked", _questions(at), reading, hint)
     if typed is not None:
         at.wishes.asks = [to_bytes(part.strip()) for part in typed.split(";") if part.strip()]
-        at.say(f"{len(at.wishes.asks)} questions may be asked")
+        at.say(f"{counted(len(at.wishes.asks), 'question')} may be asked")

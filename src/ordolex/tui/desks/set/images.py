@@ -6,6 +6,7 @@ import asyncio
 
 from ordolex.core.device.image import Difference, Image, ImageTrouble, decode, differences
 from ordolex.core.record.export import utc_text
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
@@ -42,7 +43,7 @@ async def save(at: SetAt) -> None:
         at.say(str(fault), "bad")
         return
     read = sum(value is not None for value in image.values.values())
-    at.tell(f"image of {read} values written to {name}", good=read == len(image.values))
+    at.tell(f"image of {counted(read, 'value')} written to {name}", good=read == len(image.values))
 
 
 async def _file_image(at: SetAt) -> Image | None:
@@ -66,7 +67,11 @@ async def compare(at: SetAt) -> None:
     found = differences(other, image)
     rows = [f"{'':20} {'in the file':>18} {'in the device':>18}"]
     rows += [visible_text(_difference(one)) for one in found]
-    title = f"{len(found)} differences from the image of {other.device}, {other.when}" if found else "no difference"
+    title = (
+        f"{counted(len(found), 'difference')} from the image of {other.device}, {other.when}"
+        if found
+        else "no difference"
+    )
     await at.ask(Picture(visible_text(title), rows if found else ["all values are equal"], "Esc goes back"))
 
 
@@ -92,7 +97,7 @@ async def take(at: SetAt) -> None:
     at.show_anew()
     count = len(table.pending)
     words = (
-        f"{count} values wanted as in the image; a shows what would be sent"
+        f"{counted(count, 'value')} wanted as in the image; a shows what would be sent"
         if count
         else "the device is like the image"
     )

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ordolex.core.device.logged import slots_for
 from ordolex.core.device.panel import PanelValue, panel_value
 from ordolex.core.sheet.parameters import Parameter
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
@@ -99,7 +100,7 @@ async def log_table(at: SetAt) -> None:
     sending = Sending("reading its log")
 
     def changed(done: int, of: int) -> None:
-        sending.now = f"{done} of {of} rows"
+        sending.now = f"{done} of {counted(of, 'row')}"
 
     before = at.session.book.reader.known.table(link.id, log_name(table.unit))
     job = pull_log(at.runner, at.session.book.recorder, table.sheet, device, before, changed)
@@ -154,4 +155,4 @@ def _code(text: str) -> str:
         return "it is open, or takes writes without one"
     if not text.strip().isdecimal() or int(text) > 0xFFFF:
         raise ValueError("a number from 0 to 65535")
-    return f"{len(text.strip())} digits, not shown and not kept"
+    return f"{counted(len(text.strip()), 'digit')}, not shown and not kept"

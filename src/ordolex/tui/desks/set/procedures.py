@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from ordolex.core.device.led import changed, found_first, which_of
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.procedures import Procedure
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text
@@ -253,6 +254,6 @@ def _secret_asker(at: SetAt) -> AskSecret:
 
 async def _secret(at: SetAt, what: str) -> str | None:
     def reading(text: str) -> str:
-        return f"{len(text)} characters, not shown and not kept"
+        return f"{counted(len(text), 'character')}, not shown and not kept"
 
     return await at.ask_beside(LinePrompt(f"The device asks for: {what}", "", reading, "Esc stops", hidden=True))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import READ_BY, Place
 from ordolex.core.protocols.modbus.values import find_layouts
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
@@ -91,7 +92,7 @@ async def word_order(at: SetAt) -> None:
     found = find_layouts(values, float(panel) if panel.strip() else None, digits)
     rows = [f"registers {' '.join(f'{value:04x}' for value in values)}", ""]
     rows += [f"from {Place(place.table, place.address + one.at).text:36} {one.words}" for one in found]
-    title = f"{len(found)} ways to read it" if found else "no type and order gives that value"
+    title = f"{counted(len(found), 'way')} to read it" if found else "no type and order gives that value"
     await at.ask(Picture(title, rows, "the likeliest first; Esc goes back"))
 
 

@@ -8,6 +8,7 @@ from ordolex.core.bus.units import with_unit
 from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.tables.complete import complete
 from ordolex.core.talk.points import Roll, read_points
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round
 from ordolex.io.link.steps import perform
@@ -86,7 +87,7 @@ async def pull_lists(at: TalkAt) -> None:
         sending = Sending(f"pulling {visible_text(one.name)}")
 
         def changed(rows: int, sending: Sending = sending) -> None:
-            sending.now = f"{rows} lines"
+            sending.now = f"{counted(rows, 'line')}"
 
         book = at.session.book
         before = book.reader.known.table(link.id, one.name)
@@ -98,7 +99,7 @@ async def pull_lists(at: TalkAt) -> None:
         if not pulled.whole or found.missing or found.twice or found.odd:
             odd.append(f"{visible_text(one.name)}: {pulled.trouble or found.words}")
     if len(wanted) > 1:
-        words = f"{len(wanted)} lists pulled; " + ("; ".join(odd) if odd else "none has a gap or an odd row")
+        words = f"{counted(len(wanted), 'list')} pulled; " + ("; ".join(odd) if odd else "none has a gap or an odd row")
         at.tell(words, good=not odd)
 
 

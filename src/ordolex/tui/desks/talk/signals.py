@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from dataclasses import replace
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
@@ -69,7 +70,7 @@ async def show_signals(at: TalkAt) -> None:
     view = at.session.view(link)
     errors, evidence = view.evidence.errors, view.evidence
     rows = view.signals.lines(mono_s())
-    rows += ["", f"line errors since it was opened, of {evidence.heard} bytes heard"]
+    rows += ["", f"line errors since it was opened, of {counted(evidence.heard, 'byte')} heard"]
     kinds = {
         "framing": errors.framing,
         "parity": errors.parity,
