@@ -11,16 +11,12 @@ from pathlib import Path
 
 import pytest
 
-from ordolex.tui.widgets.prompt import USUAL_KEYS
 from tests.conftest import program
 
 IN_TMUX = [
     pytest.mark.terminal,
     pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed: apt-get install tmux"),
 ]
-
-
-_DESKS = frozenset(f"F{number}" for number in range(2, 10))
 
 
 class Terminal:
@@ -63,15 +59,15 @@ class Terminal:
         return " ".join(shown) + "\n" + "\n".join(waits)
 
     def press(self, *keys: str) -> None:
-        """A desk's key is pressed once the prompt that was answered before it is gone: what stood on the screen beneath
-        it may be what a test waited for."""
-        deadline = time.monotonic() + 3
-        while keys[:1] and keys[0] in _DESKS and USUAL_KEYS in self.screen() and time.monotonic() < deadline:
-            time.sleep(0.05)
         self.tmux("send-keys", *keys)
 
     def type(self, text: str) -> None:
         self.tmux("send-keys", "-l", text)
+
+    def paste(self, text: str) -> None:
+        """As one paste, as terminals mark it."""
+        self.tmux("set-buffer", text)
+        self.tmux("paste-buffer", "-p")
 
     def gone(self, pattern: str, seconds: float = 20) -> None:
         """Waits until nothing on the screen fits any more."""

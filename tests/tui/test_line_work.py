@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from textual.events import Paste
+from textual.events import Key, Paste
 from textual.widgets import Input, Static
 
 from ordolex.core.talk.conversation import Direction
@@ -240,6 +240,46 @@ async def test_key_by_key_every_key_is_the_device_s(tmp_path: Path, monkeypatch:
         assert len(site.app.screen_stack) == 1
         await site.pilot.press("f5", "ctrl+r")
         await site.until(lambda: len(site.app.screen_stack) == 2)
+
+
+async def test_what_the_chosen_character_set_has_not_is_not_sent_as_something_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A question mark in its place, in a password, would be a wrong try."""
+    sent: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.append(data)
+        if data == b"login\n":
+            port.say(b"Password: ")
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = device
+        await site.open_port()
+        await more(site, "charset")
+        await site.pick("Latin-1")
+        await site.until(lambda: len(site.app.screen_stack) == 1)
+        line = site.app.desk.query_one("#say", EntryLine)
+        await say(site, "f\u00fcr")
+        await site.until(lambda: sent == [b"f\xfcr\n"])
+        await say(site, "5\u20ac")
+        await site.until(lambda: "'\u20ac' is not in Latin-1" in site.said())
+        assert line.value == "5\u20ac" and "is not in" in str(site.app.query_one("#preview", Static).render())
+        line.value = ""
+        site.app.post_message(Paste("a\n5\u20ac\n"))
+        await site.until(lambda: "Nothing was sent" in site.said())
+        await say(site, "login")
+        await site.until(lambda: line.password)
+        await say(site, "carp\u20ac")
+        await site.until(lambda: "what was typed is forgotten" in site.said())
+        assert "\u20ac" not in site.said() and line.password and not line.value
+        await site.pilot.press("ctrl+z")
+        await site.until(lambda: site.app.desk.query_one(KeyPad).has_focus)
+        site.app.post_message(Key("euro_sign", "\u20ac"))
+        await site.until(lambda: "this key is not in Latin-1" in site.said())
+        site.app.query_one(KeyPad).post_message(Paste("carp\u20ac"))
+        await site.until(lambda: "a character of it is not" in site.said())
+        assert sent == [b"f\xfcr\n", b"login\n"]
 
 
 async def test_on_a_small_window_all_rows_of_a_full_screen_program_are_seen(

@@ -38,6 +38,7 @@ from ordolex.tui.palette import entries
 from ordolex.tui.places import PLACES, Place, behind_the_first
 from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
+from ordolex.tui.typed_ahead import TypedAhead
 from ordolex.tui.watching import watch_ports
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompt import Prompt
@@ -87,6 +88,7 @@ class OrdolexApp(App[None]):
         first = self.PLACES[0].kind()(self.session)
         self.desks: dict[str, Desk] = {first.word: first}
         self.arriving = Arriving()
+        self.typed_ahead = TypedAhead(self, lambda: bool(self.arriving.waiting), self._under_way)
         self.goes_on: list[str] = []
         """Relays that run on in a process of their own once this one has ended."""
         self.recent: list[Path] = []
@@ -132,11 +134,11 @@ class OrdolexApp(App[None]):
     async def on_unmount(self) -> None:
         await asyncio.to_thread(self.session.hub.stop)
 
-    @work
+    @work(group="desks")
     async def _bring_desks(self) -> None:
         """What the first screen stands without: the sheets and the survey, then the other desks. A desk that was
         turned to meanwhile comes in front, and gets the keys that were typed for it."""
-        self.run_worker(watch_ports(self))
+        self.run_worker(watch_ports(self), group="ports")
         kinds = await asyncio.to_thread(behind_the_first, self.PLACES)
         arriving = self.arriving
         arriving.building = True
@@ -151,17 +153,15 @@ class OrdolexApp(App[None]):
         if arriving.then is not None:
             arriving.then()
             return
-        for turn in arriving.waiting:
-            turn()
-        self.call_after_refresh(self._give_held_key)
-
-    async def _give_held_key(self) -> None:
-        if await self.arriving.give_next(super().on_event):
-            self.call_after_refresh(self._give_held_key)
+        arriving.turn()
 
     async def on_event(self, event: Event) -> None:
-        if not self.arriving.holds(event):
+        if not self.typed_ahead.holds(event):
             await super().on_event(event)
+
+    def _under_way(self) -> object:
+        chosen = self.session.links.chosen
+        return self.session.works.on(chosen.id) if chosen is not None else None
 
     def exit(self, result: None = None, return_code: int = 0, message: Any = None) -> None:
         """Leaves; a desk that is being built is finished first, for it would find only half of itself."""
@@ -265,6 +265,10 @@ class OrdolexApp(App[None]):
     def on_desk_said(self, message: Desk.Said) -> None:
         self.say(message.text, message.how)
 
+    def on_desk_refused(self, message: Desk.Refused) -> None:
+        self.typed_ahead.refused()
+        self.say(message.why_not, "unsure")
+
     def on_desk_open_wanted(self, message: Desk.OpenWanted) -> None:
         self.run_worker(fault_said(open_link(self, message.link), self.say))
 
@@ -296,10 +300,11 @@ class OrdolexApp(App[None]):
         self.say("Ctrl+C again, or F10, leaves", "unsure")
 
     async def push_screen_wait(self, screen: Any, *, mode: str | None = None) -> Any:
-        """One prompt at a time: a key that was pressed twice before its prompt stood does not put a second over it."""
+        """One prompt at a time: what two jobs ask at once does not stand one over the other."""
         if isinstance(screen, Prompt) and isinstance(self.screen, LinePrompt | Pick | Picture | Palette):
             return None
-        return await super().push_screen_wait(screen, mode=mode)
+        with self.typed_ahead.asking(screen):
+            return await super().push_screen_wait(screen, mode=mode)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         return entries(self)

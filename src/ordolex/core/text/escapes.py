@@ -7,6 +7,9 @@ or `<STX>` (ISO/IEC 646, names as in ITU-T T.50). A `<` that begins no such name
 from __future__ import annotations
 
 import re
+import unicodedata
+
+from ordolex.core.text.charsets import encoded
 
 ASCII_NAMES = [
     "NUL",
@@ -46,6 +49,9 @@ BYTE_OF_NAME = {name: code for code, name in enumerate(ASCII_NAMES)} | {
     "DEL": 127, "SP": 32, "XON": 17, "XOFF": 19, "TAB": 9,
 }  # fmt: skip
 _SHORT = {"r": 13, "n": 10, "t": 9, "0": 0, "e": 27, "a": 7, "b": 8, "\\": 92, "<": 60}
+_SHORT_OF = {13: "r", 10: "n", 9: "t", 27: "e"}
+_UNSEEN = frozenset(("Cc", "Cf", "Cs", "Zl", "Zp"))
+_LINE_END = re.compile(r"\r\n|\r|\n")
 _TOKEN = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|(.)?)|<([A-Za-z][A-Za-z0-9]{1,4})>", re.S)
 
 
@@ -53,29 +59,53 @@ class EscapeError(ValueError):
     """A control byte that is written in a way that cannot be read. The message says which and how to write it."""
 
 
-def to_bytes(text: str, encoding: str = "utf-8") -> bytes:
-    """The bytes that `text` stands for. Raises EscapeError for an unfinished or unknown escape."""
+def to_bytes(text: str, charset: str = "UTF-8") -> bytes:
+    """The bytes that `text` stands for. Raises EscapeError for an unfinished or unknown escape, and CharsetError for a
+    character that the set has not."""
     out = bytearray()
     at = 0
     for found in _TOKEN.finditer(text):
-        out += text[at : found.start()].encode(encoding, "surrogateescape")
-        out += _one(found, encoding)
+        out += encoded(text[at : found.start()], charset)
+        out += _one(found)
         at = found.end()
-    out += text[at:].encode(encoding, "surrogateescape")
+    out += encoded(text[at:], charset)
     return bytes(out)
 
 
-def _one(found: re.Match[str], encoding: str) -> bytes:
+def _one(found: re.Match[str]) -> bytes:
     if found[1]:
         return bytes((int(found[1], 16),))
     if found[3]:
         code = BYTE_OF_NAME.get(found[3].upper())
-        return found[0].encode(encoding) if code is None else bytes((code,))
+        return found[0].encode() if code is None else bytes((code,))
     if found[2] in _SHORT:
         return bytes((_SHORT[found[2]],))
     raise EscapeError(
         f"{found[0]!r} is no control byte; write \\r \\n \\t \\xHH or a name like <CR>, and \\\\ for a backslash"
     )
+
+
+def written_out(text: str) -> str:
+    """The text with each character that cannot be seen, and could command a terminal or reorder a line, written as
+    `to_bytes` understands it; one line."""
+    if text.isprintable():
+        return text
+    return "".join(_written_out(character) for character in text)
+
+
+def _written_out(character: str) -> str:
+    if unicodedata.category(character) not in _UNSEEN:
+        return character
+    short = _SHORT_OF.get(ord(character))
+    if short:
+        return f"\\{short}"
+    return "".join(f"\\x{byte:02x}" for byte in character.encode("utf-8", "surrogatepass"))
+
+
+def lines_of(text: str) -> list[str]:
+    """Its lines, as they end where text comes from: by CR, LF or both, and by nothing else."""
+    lines = _LINE_END.split(text)
+    return lines if lines[-1] else lines[:-1]
 
 
 def named(data: bytes) -> str:

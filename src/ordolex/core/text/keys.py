@@ -3,6 +3,8 @@ character of their own."""
 
 from __future__ import annotations
 
+from ordolex.core.text.charsets import encoded
+
 ENTER = {"CR": b"\r", "LF": b"\n", "CR LF": b"\r\n", "none": b"\r"}
 """What Enter sends, by the link's line end; a device worked key by key wants something, so none means CR."""
 BACKSPACE = {"DEL": b"\x7f", "BS": b"\x08"}
@@ -19,9 +21,9 @@ _FUNCTION = {name: code for n, code in enumerate(_DEC, 1) for name in (f"shift+f
 """With Shift they are the device's; many terminals give that as F13 to F24."""
 
 
-def key_bytes(key: str, character: str | None, *, line_end: str, backspace: str, codec: str) -> bytes:
+def key_bytes(key: str, character: str | None, *, line_end: str, backspace: str, charset: str) -> bytes:
     """The bytes of one key; none for a key that has no meaning to a device. `key` is its name, `character` what it
-    would type, `codec` Python's name of the device's character set."""
+    would type, `charset` the device's character set. Raises CharsetError for a character that it has not."""
     if key == "enter":
         return ENTER.get(line_end, b"\r")
     if key in ("backspace", "ctrl+h"):
@@ -33,5 +35,5 @@ def key_bytes(key: str, character: str | None, *, line_end: str, backspace: str,
     if key.startswith("ctrl+") and len(key) == 6 and "a" <= key[5] <= "z":
         return bytes([ord(key[5]) - 96])
     if character is not None and character.isprintable():
-        return character.encode(codec, "replace")
+        return encoded(character, charset, which="this key")
     return b""

@@ -33,6 +33,13 @@ class Desk(Vertical):
             super().__init__()
             self.text, self.how = text, how
 
+    class Refused(Message):
+        """Why a job cannot be done now; what was typed for it is for nobody."""
+
+        def __init__(self, why_not: str) -> None:
+            super().__init__()
+            self.why_not = why_not
+
     class OpenWanted(Message):
         """The technician wants this link's port open."""
 
@@ -86,7 +93,7 @@ class Desk(Vertical):
         job, at = job_of(self.JOBS, id), self.at()
         why_not = job.needs(at)
         if why_not:
-            self.say(why_not, "unsure")
+            self.post_message(self.Refused(why_not))
             return
         try:
             going_on = job.run(at)

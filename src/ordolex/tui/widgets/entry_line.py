@@ -15,6 +15,8 @@ from textual.events import Key, Paste
 from textual.message import Message
 from textual.widgets import Input
 
+from ordolex.core.text.escapes import lines_of, written_out
+
 
 class EntryLine(Input, inherit_bindings=False):
     BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+v", "paste", "paste", show=False)]
@@ -61,13 +63,22 @@ class EntryLine(Input, inherit_bindings=False):
         if offered:
             self.action_select_all()
 
+    def keeps(self, event: Key) -> bool:
+        """Whether the key ends here: nothing else comes of it. What is given by Enter is taken in its order."""
+        return event.is_printable or event.key in self._EDITING or (event.key == "enter" and self._clears)
+
+    def validate_value(self, value: str) -> str:
+        """What is shown can neither command the terminal nor reorder the line, wherever it came from."""
+        return value if self.password else written_out(value)
+
     def _on_paste(self, event: Paste) -> None:
-        if self._clears and len(event.text.splitlines()) > 1:
-            event.stop()
-            event.prevent_default()
+        event.stop()
+        event.prevent_default()
+        if self._clears and len(lines_of(event.text)) > 1:
             self.post_message(self.Block(event.text))
-        else:
-            super()._on_paste(event)
+            return
+        text = event.text.strip("\r\n")
+        self.replace(text if self.password else written_out(text), *self.selection)
 
     async def _on_key(self, event: Key) -> None:
         action = self._EDITING.get(event.key)

@@ -10,6 +10,11 @@ _PROGRAMS = 12
 """Function keys up to this one are the program's; with Shift they go to the device."""
 
 
+def is_programs(key: str) -> bool:
+    """Whether the key stays with the program."""
+    return key.startswith("f") and key[1:].isdigit() and int(key[1:]) <= _PROGRAMS
+
+
 class KeyPad(Static, can_focus=True):
     """In front of the line of entry. Function keys stay with the program, so that there is a way out."""
 
@@ -24,7 +29,7 @@ class KeyPad(Static, can_focus=True):
             self.text = text
 
     def on_key(self, event: Key) -> None:
-        if event.key.startswith("f") and event.key[1:].isdigit() and int(event.key[1:]) <= _PROGRAMS:
+        if is_programs(event.key):
             return
         event.stop()
         event.prevent_default()

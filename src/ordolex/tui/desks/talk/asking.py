@@ -12,8 +12,9 @@ from ordolex.core.link.secrets import head_of_command
 from ordolex.core.protocols.at.call import State
 from ordolex.core.protocols.at.danger import dangers_of
 from ordolex.core.protocols.families import FAMILIES
-from ordolex.core.text.charsets import CHARSETS
-from ordolex.core.text.escapes import EscapeError, to_bytes
+from ordolex.core.text.charsets import CharsetError, encoded
+from ordolex.core.text.counts import counted
+from ordolex.core.text.escapes import EscapeError, lines_of, to_bytes
 from ordolex.core.text.keys import key_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
@@ -47,10 +48,10 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> Awaitable[None] | None:
             return None
         return _give_secret(at, given.text)
     try:
-        data = to_bytes(given.text) + LINE_ENDS[link.line_end]
-    except EscapeError as error:
+        data = to_bytes(given.text, at.session.talks.of(link).screen.charset) + LINE_ENDS[link.line_end]
+    except (EscapeError, CharsetError) as error:
         given.give_back()
-        at.say(str(error), "bad")
+        at.refuse(str(error))
         return None
     if not data:
         at.say("Nothing to send: the line is empty and its line end is none (Ctrl+N)", "unsure")
@@ -76,7 +77,7 @@ async def ask(at: TalkAt, data: bytes) -> None:
     future = at.session.ask(link, data)
     if future is None:
         return
-    at.say(f"sending {len(data)} bytes, then waiting for the answer; Esc stops waiting")
+    at.say(f"sending {counted(len(data), 'byte')}, then waiting for the answer; Esc stops waiting")
     answer = await asyncio.wrap_future(future)
     at.session.talks.of(link).answered = answer
     text, how = answer_words(answer)
@@ -116,10 +117,14 @@ def _lines_arrive(at: TalkAt) -> bool:
     return recent and bool(came_aside(talk)) and bool(prompt_of(talk))
 
 
-def _give_secret(at: TalkAt, text: str) -> Awaitable[None]:
+def _give_secret(at: TalkAt, text: str) -> Awaitable[None] | None:
     """Sends a line that nobody is to see, with its line end. It is masked no more at once; what came of it is said."""
     link, masking = at.link, at.entry.masking
-    secret = text.encode(CHARSETS[at.session.talks.of(link).screen.charset], "replace")
+    try:
+        secret = encoded(text, at.session.talks.of(link).screen.charset, which="a character of it")
+    except CharsetError as error:
+        at.refuse(f"Nothing was sent, what was typed is forgotten: {error}")
+        return None
     head = b"" if masking.asked else head_of_command(secret)
     secret = secret[len(head) :]
     at.new_turn()
@@ -127,7 +132,7 @@ def _give_secret(at: TalkAt, text: str) -> Awaitable[None]:
     going.append(at.session.send_secret(link, secret, LINE_ENDS[link.line_end]))
     masking.over()
     at.entry.show()
-    return _said(at, going, f"sent {len(secret)} bytes that are not kept, and {link.line_end}")
+    return _said(at, going, f"sent {counted(len(secret), 'byte')}, not kept, and {link.line_end}")
 
 
 async def _said(at: TalkAt, going: list[Future[None] | None], words: str = "") -> None:
@@ -147,10 +152,13 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
     if link is None:
         return None
     talk = at.session.talks.of(link)
-    data = key_bytes(
-        event.key, event.character, line_end=link.line_end, backspace=talk.backspace,
-        codec=CHARSETS[talk.screen.charset],
-    )  # fmt: skip
+    try:
+        data = key_bytes(
+            event.key, event.character, line_end=link.line_end, backspace=talk.backspace, charset=talk.screen.charset
+        )
+    except CharsetError as error:
+        at.refuse(f"It was not sent: {error}")
+        return None
     if not data:
         return None
     at.session.talks.drain(link)
@@ -179,7 +187,7 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
 def pasted(at: TalkAt, text: str) -> Awaitable[None] | None:
     """What was pasted: as a secret where one is asked for; key by key as keys if it is one line; else as lines at a
     pace. What is left to await."""
-    link, lines = at.link, text.splitlines()
+    link, lines = at.link, lines_of(text)
     talk = at.session.talks.of(link)
     at.session.talks.drain(link)
     at.entry.look_at_prompt(link)
@@ -188,9 +196,16 @@ def pasted(at: TalkAt, text: str) -> Awaitable[None] | None:
     if not at.entry.masking.on and not (talk.by_key and lines == [text]):
         return paste(at, text)
     if len(lines) > 1:
-        at.say(f"A secret is asked for, and {len(lines)} lines were pasted: nothing was sent; paste one line", "unsure")
+        at.say(
+            f"A secret is asked for, and {len(lines)} lines were pasted: nothing was sent; paste one line",
+            "unsure",
+        )
         return None
-    data = lines[0].encode(CHARSETS[talk.screen.charset], "replace")
+    try:
+        data = encoded(lines[0], talk.screen.charset, which="a character of it" if at.entry.masking.on else "")
+    except CharsetError as error:
+        at.refuse(f"Nothing was sent: {error}")
+        return None
     if at.entry.masking.on:
         at.entry.masking.key_given(talk.added)
         return _said(at, [at.session.send_secret(link, data, whole=False)], "pasted, and not kept; Enter gives it")
@@ -217,7 +232,7 @@ def answer_words(answer: Answer) -> tuple[str, How]:
     if answer.verdict is Verdict.NONE:
         return f"no answer in {question.timeout_s:g} s", "unsure"
     if answer.errors.total:
-        return f"{len(answer.data)} bytes with {answer.errors.words()}: the line settings do not fit", "bad"
+        return f"{counted(len(answer.data), 'byte')} with {answer.errors.words()}: the line settings do not fit", "bad"
     match answer.verdict:
         case Verdict.RIGHT if question.codec is not None:
             refused = question.codec.refused(answer.data)

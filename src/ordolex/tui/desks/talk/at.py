@@ -50,6 +50,11 @@ class TalkAt(At):
         if turn == self.remembered.turn:
             self.say(text, how)
 
+    def refuse(self, why: str) -> None:
+        """Says why nothing goes out; what comes of an earlier question is not said over it."""
+        self.new_turn()
+        self.say(why, "bad")
+
     def stop_asking(self) -> None:
         """Ends the wait for an answer; what came is kept."""
         runner = self.session.runner(self.chosen) if self.chosen is not None else None

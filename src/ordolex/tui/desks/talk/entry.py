@@ -11,6 +11,8 @@ from textual.widgets import Static
 
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.charsets import CharsetError
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import EscapeError, named, to_bytes
 from ordolex.core.text.keys import BACKSPACE, ENTER
 from ordolex.core.text.visible import hex_pairs
@@ -163,15 +165,17 @@ class Entry(Vertical):
         if link is None or self._session.talks.of(link).by_key:
             return Text("")
         if self.masking.on:
-            words = f"hidden: {len(self._line.value)} characters, not shown and not kept; Ctrl+X shows what is typed"
+            typed = counted(len(self._line.value), "character")
+            words = f"hidden: {typed}, not shown and not kept; Ctrl+X shows what is typed"
             return Text(words, ink.style("straw"), no_wrap=True)
         under_way = self._session.works.on(link.id)
         if under_way is not None:
             return sending_words(under_way, ink)
+        charset = self._session.talks.of(link).screen.charset
         text = Text(f"ends with {link.line_end}", ink.style("ink"), no_wrap=True)
         try:
-            data = to_bytes(self._line.value) + LINE_ENDS[link.line_end]
-        except EscapeError as error:
+            data = to_bytes(self._line.value, charset) + LINE_ENDS[link.line_end]
+        except (EscapeError, CharsetError) as error:
             return Text(f"✗ {error}", ink.style("brick"), no_wrap=True)
         if any(b < 32 or b >= 127 for b in data.rstrip(b"\r\n")):
             text.append(f"   {cut(named(data), 30)}", ink.style("copper"))

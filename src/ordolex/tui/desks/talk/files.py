@@ -5,7 +5,8 @@ from __future__ import annotations
 import asyncio
 from pathlib import Path
 
-from ordolex.core.text.charsets import CHARSETS
+from ordolex.core.text.charsets import CharsetError, encoded
+from ordolex.core.text.escapes import lines_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import path_of, read_given
@@ -31,9 +32,13 @@ async def send_file(at: TalkAt) -> None:
 
 async def paste(at: TalkAt, text: str) -> None:
     """Pasted lines go out with the link's line end, at a pace."""
-    codec, end = CHARSETS[at.session.talks.of(at.link).screen.charset], LINE_ENDS[at.link.line_end]
-    data = b"".join(line.encode(codec, "replace") + end for line in text.splitlines())
-    await _send_paced(at, data, f"{len(text.splitlines())} pasted lines")
+    charset, end = at.session.talks.of(at.link).screen.charset, LINE_ENDS[at.link.line_end]
+    try:
+        data = b"".join(encoded(line, charset) + end for line in lines_of(text))
+    except CharsetError as error:
+        at.refuse(f"Nothing was sent: {error}")
+        return
+    await _send_paced(at, data, f"{len(lines_of(text))} pasted lines")
 
 
 async def _send_paced(at: TalkAt, data: bytes, name: str) -> None:
