@@ -583,7 +583,7 @@ async def test_leaving_reminds_of_what_was_moved_for_the_work(tmp_path: Path, mo
         await site.until(lambda: site.app.screen.query(OptionList))
         shown = "\n".join(str(s.content) for s in site.app.screen.query(Static))
         assert "switch S1 in the cabinet: position RUN" in shown
-        await site.pilot.press("down", "enter")
+        await site.pilot.press("down", "down", "enter")
         await site.until(lambda: not site.app.is_running)
     reader = BookReader(tmp_path / "site.ordolex")
     assert any("NOT put back: switch S1" in event.text for event in reader.events())

@@ -97,7 +97,7 @@ def test_a_visit_is_closed_with_three_things_left_open_settled_from_there_and_ha
     terminal.type("to put back")
     terminal.press("Enter")
     terminal.see("It is put back")
-    terminal.press("Enter")
+    terminal.press("Down", "Enter")
     terminal.see("Nothing would be lost by going now")
     terminal.press("End", "Enter")
     terminal.see("What is handed over")

@@ -74,10 +74,11 @@ async def leave(at: FrameAt) -> bool:
 async def _relays_settled(at: FrameAt) -> bool:
     """Whether it is said what becomes of the relays that run."""
     names = at.session.relays.running
+    them, their_ports_go = ("them", "their ports go") if len(names) > 1 else ("it", "its ports go")
     choices = [  # an Enter that was pressed ahead ends nothing that others use
         ("stay", "Stay"),
-        ("keep", "Keep them running without the interface; programs must open their ports anew"),
-        ("end", "End them: their ports go"),
+        ("keep", f"Keep {them} running without the interface; programs must open their ports anew"),
+        ("end", f"End {them}: {their_ports_go}"),
     ]
     title = f"{len(names)} relays run" if len(names) > 1 else f"{visible_text(names[0])} runs"
     answer = await at.ask(Pick(title, choices, visible_text(", ".join(names))))
@@ -101,10 +102,10 @@ def _show(at: FrameAt, link: LinkRecord, word: str) -> None:
 
 async def _remind(at: FrameAt) -> bool:
     things = "; ".join(at.session.to_restore)
-    choices = [
-        ("done", "It is put back: leave"),
-        ("open", "It stays as it is: leave, and note it"),
+    choices = [  # what is noted as put back is said by somebody who read the question
         ("stay", "Stay"),
+        ("done", "It is put back: leave, and note it"),
+        ("open", "It stays as it is: leave, and note it"),
     ]
     answer = await at.ask(Pick("Put back before you go", choices, "\n".join(at.session.to_restore)))
     if answer in ("done", "open"):

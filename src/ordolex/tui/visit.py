@@ -218,7 +218,7 @@ async def _settle(at: FrameAt, point: ClosingPoint) -> bool:
         at.app.turn_to(point.desk)
         return True
     if point.job in at.session.to_restore:
-        answer = await at.ask(Pick(point.words, [("done", "It is put back"), ("stay", "Not yet")]))
+        answer = await at.ask(Pick(point.words, [("stay", "Not yet"), ("done", "It is put back")]))
         if answer == "done":
             at.session.to_restore.remove(point.job)
             at.session.note(f"at the end, put back: {point.job}")

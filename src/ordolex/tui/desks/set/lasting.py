@@ -61,7 +61,7 @@ async def _wait_and_verify(at: SetAt, action: Action) -> None:
 
 
 async def verify(at: SetAt) -> None:
-    choices = [("yes", "Yes, it was off and on again"), ("no", "No")]
+    choices = [("no", "No, or I do not know"), ("yes", "Yes, it was off and on again")]
     answer = await at.ask(Pick("Was the device without power since it was set?", choices))
     if answer == "yes":
         await _verify(at)
