@@ -75,7 +75,12 @@ async def test_a_console_that_comes_back_while_a_box_is_looked_at_from_outside_i
         await searched(site, "")
         await site.pilot.press("t")
         await site.until(lambda: "from outside" in site.said())
+        await site.pilot.press("t")  # it takes a while, and is pressed again
+        await site.until(lambda: "looking at the channels of 10.9.8.1 already" in site.said())
         seen.set_result([Channel(1, 4001, "", "tcp")])
         await site.until(lambda: isinstance(site.app.screen, Pick))
         prompt = " ".join(str(part.render()) for part in site.app.screen.query(Static))
         assert "the box keeps 4800 8N1" in prompt, "not what was seen from outside alone"
+        await site.pilot.press("escape", "f5")
+        await site.until(lambda: site.app.desk.word == "Talk")
+        assert site.app.is_clear, "it is asked about once"

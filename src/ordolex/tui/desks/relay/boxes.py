@@ -115,12 +115,20 @@ def channel_ports(host: Host) -> list[int]:
 
 
 async def _channels(at: RelayAt, host: Host) -> list[Channel]:
-    """The channels of a box; where there are none, why is said."""
+    """The channels of a box; where there are none, why is said. It takes a while, and a key that is pressed again
+    meanwhile begins nothing: what was found would be asked about twice."""
+    looking = f"looking at the channels of {host.address}"
+    if at.looked.doing == looking:
+        at.say(f"{looking} already", "unsure")
+        return []
+    at.looked.doing = looking
     try:
         channels = await _read_channels(at, host)
     except Fault as fault:
         at.say(str(fault), "bad")
         return []
+    finally:
+        at.looked.doing = ""
     if not channels:
         at.say(f"{host.address} shows no serial channels; o opens its console", "unsure")
     return channels
