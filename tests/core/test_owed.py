@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pytest
+
 from ordolex.core.link.exchange import Ended, Exchange
 from ordolex.core.link.owed import Owed
 from ordolex.core.link.question import Question
@@ -52,3 +54,17 @@ def test_an_answer_that_never_came_is_forgotten() -> None:
     assert owed.wait_s(read(20), 16.0) == 0
     done = Exchange(read(20), 16.0, 0.001, owed).receive(answer(1001), None, 16.05)
     assert done is not None and done.ended is Ended.FRAME
+
+
+@pytest.mark.parametrize("owed", [Owed(), known_late()], ids=["in time so far", "late once"])
+def test_a_unit_that_was_silent_and_is_back_is_soon_asked_at_its_pace_again(owed: Owed) -> None:
+    now = 10.0
+    for pause in (0.2, 0.5, 1.2, 2.4):  # more and more rarely
+        owed.unanswered(read(0), now)
+        now += pause
+    waits = []
+    for _ in range(12):
+        waits.append(owed.wait_s(read(0), now))
+        now += waits[-1] + 0.05
+        owed.answered(read(0), answer(7), now - 0.05, now)
+    assert waits[3:] == [0.0] * 9, "nothing came while it was let run out, twice: nothing is owed"

@@ -93,7 +93,7 @@ class Owed:
             return
         same = [debt for debt in self._debts if debt.question.data == question.data]
         if same:
-            silent = self.late is None and all(sent_s - debt.sent_s >= self._patience_s(debt) for debt in same)
+            silent = all(sent_s - debt.sent_s >= self._patience_s(debt) for debt in same)
             doubts = max(debt.doubts for debt in same) + 1 if silent else 0
             if doubts >= _DOUBTS:  # it was silent, not late: nothing that was let run out came
                 self._debts = [debt for debt in self._debts if debt not in same]
