@@ -93,8 +93,11 @@ async def test_who_talks_without_a_pause_is_not_listened_to_for_ever(serve_bench
     device = bench.notice().devices[0]
     port = PortFacts(device.endpoint, device.name, "bench", "", device.state)
     question = Question(b"*IDN?\n", timeout_s=0.3)
-    (done,) = await ask_everywhere([port], LINE, question, lambda one: None, notes)
-    assert done.answer is not None and done.answer.data and not done.answered
+    for _ in range(20):
+        (done,) = await ask_everywhere([port], LINE, question, lambda one: None, notes)
+        assert done.answer is not None and done.answer.data and not done.answered
+        if done.answer.ended is not Ended.SILENCE:  # a busy computer held the stand-in up: that was a pause
+            break
     assert done.answer.ended is Ended.STOPPED, "at its own limit, not at that of an answer without end"
 
 
