@@ -119,7 +119,7 @@ async def test_a_modem_steps_up_from_300_and_back_to_the_last_good_rate(serve_be
     await runner.release()
 
 
-async def test_answers_that_differ_by_themselves_prove_no_rate(serve_bench: ServeBench, notes: Notes) -> None:
+async def test_where_nobody_answers_no_rate_is_tried(serve_bench: ServeBench, notes: Notes) -> None:
     runner = await opened(serve_bench, notes, 9600, kind="probes", line="9600 7E1", units=[1])
     await runner.retune(LineSettings(9600, 7, Parity.EVEN))
     count = 0
@@ -128,7 +128,7 @@ async def test_answers_that_differ_by_themselves_prove_no_rate(serve_bench: Serv
         nonlocal count
         count += 1
 
-    with runner.tap.heard_by(hear), pytest.raises(NotAlike):
+    with runner.tap.heard_by(hear), pytest.raises(NotAlike, match="nothing answers"):
         await clean_rates(runner, [19200], lambda baud: b"", Question(b"nobody\r", timeout_s=0.1), 2)
     assert runner.line.baud == 9600 and not count
     await runner.release()

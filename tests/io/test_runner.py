@@ -15,7 +15,7 @@ from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import Fault, PortHeld, PortLost, PortMissing, PortStuck, Unreachable
 from ordolex.io.transport.base import Listener, Transport
 from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
-from ordolex.io.work.rate import clean_rates
+from ordolex.io.work.rate import NotAlike, clean_rates
 from tests.conftest import Notes, until
 
 LINE = LineSettings(19200)
@@ -265,6 +265,33 @@ async def test_faults_are_faults_only(notes: Notes) -> None:
     twin.fault_at_open = Fault("odd", "do this")
     with pytest.raises(Fault, match="odd; do this"):
         await running(notes, twin).open()
+
+
+@pytest.mark.parametrize(
+    ("odd", "comes"),
+    [
+        (4, ""),  # cut, late, with the end of the one before, whole: as at 300 baud on a busy computer
+        (99, "the answers differ"),
+    ],
+)
+async def test_answers_that_are_odd_at_first_are_no_reference(notes: Notes, odd: int, comes: str) -> None:
+    asked: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        asked.append(data)
+        port.say(b"release 4.1\r\n" if len(asked) > odd else b"%d\r\n" % len(asked))
+
+    runner = running(notes, MemoryTransport(device))
+    await runner.open()
+    question = Question(b"version\r", timeout_s=2.0)
+    if comes:
+        with pytest.raises(NotAlike, match=comes):
+            await clean_rates(runner, [38400], lambda baud: b"", question, times=2)
+        assert runner.line.baud == 19200
+    else:
+        rows = await clean_rates(runner, [38400], lambda baud: b"", question, times=2)
+        assert [(row.baud, row.clean) for row in rows] == [(19200, True), (38400, True)]
+    await runner.release()
 
 
 async def test_a_pause_in_an_answer_says_nothing_of_a_rate_and_a_byte_that_is_missing_does(notes: Notes) -> None:

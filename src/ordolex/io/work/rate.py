@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link import rate
+from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed
 from ordolex.core.talk.rate_rows import Faults, RateRow, faults_of
@@ -38,8 +39,13 @@ async def change_rate(
         raise
 
 
+_TRIES = 10
+_SILENT = 3
+
+
 class NotAlike(Exception):
-    """The answers differ already at the rate in use: nothing can be compared with them."""
+    """At the rate in use already nothing comes that others can be compared with. The message says why, and what to
+    do."""
 
 
 async def clean_rates(
@@ -103,14 +109,21 @@ async def _back(runner: LinkRunner, command: bytes, best: LineSettings, question
 
 
 async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
-    """What comes at the rate in use, twice alike."""
-    before = None
-    for _ in range(5):
+    """What comes at the rate in use, twice alike and without line errors. One that comes late, at a slow rate or where
+    the computer is busy, is cut somewhere, and its end may stand before the next: neither is held against it."""
+    before, silent, clean = b"", 0, True
+    for _ in range(_TRIES):
         answer = await runner.ask(question)
-        if answer.data and answer.data == before and not answer.errors.total:
-            return answer.data
-        before = answer.data
-    raise NotAlike
+        silent = 0 if answer.data else silent + 1
+        if silent == _SILENT:
+            raise NotAlike("nothing answers at the rate in use; ask something that it answers")
+        clean = not answer.errors.total
+        if answer.data and answer.data == before and clean:
+            return before
+        before = b"" if answer.ended is Ended.LATE else answer.data
+    if not clean:
+        raise NotAlike("there are line errors at the rate in use already; Match (F4) finds the line settings")
+    raise NotAlike("the answers differ at the rate in use already; ask something constant")
 
 
 async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:

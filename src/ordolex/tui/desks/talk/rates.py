@@ -110,8 +110,8 @@ async def clean_rates(at: TalkAt) -> None:
         rows: list[RateRow] | None = await at.do(
             sending, rates_tried(runner, rates, command_for, question, found=found)
         )
-    except NotAlike:
-        at.say("Nothing was changed: the answers differ at the rate in use already; ask something constant", "unsure")
+    except NotAlike as error:
+        at.say(f"Nothing was changed: {error}", "unsure")
         return
     _keep_rate(at)
     if rows is not None:
