@@ -88,7 +88,7 @@ class OrdolexApp(App[None]):
         first = self.PLACES[0].kind()(self.session)
         self.desks: dict[str, Desk] = {first.word: first}
         self.arriving = Arriving()
-        self.typed_ahead = TypedAhead(self, lambda: bool(self.arriving.waiting), self._under_way)
+        self.typed_ahead = TypedAhead(self)
         self.goes_on: list[str] = []
         """Relays that run on in a process of their own once this one has ended."""
         self.recent: list[Path] = []
@@ -158,10 +158,6 @@ class OrdolexApp(App[None]):
     async def on_event(self, event: Event) -> None:
         if not self.typed_ahead.holds(event):
             await super().on_event(event)
-
-    def _under_way(self) -> object:
-        chosen = self.session.links.chosen
-        return self.session.works.on(chosen.id) if chosen is not None else None
 
     def exit(self, result: None = None, return_code: int = 0, message: Any = None) -> None:
         """Leaves; a desk that is being built is finished first, for it would find only half of itself."""

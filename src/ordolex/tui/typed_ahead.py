@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -27,6 +27,7 @@ from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad, is_programs
 
 if TYPE_CHECKING:
+    from ordolex.session.works import Sending
     from ordolex.tui.app import OrdolexApp
 
 _MOMENT_S = 1.0
@@ -43,16 +44,12 @@ class _Before:
     """When a key was given: the work that waits for nobody's answer, with which it has nothing to do."""
 
     others: set[Worker[Any]]
-    under_way: object
+    under_way: Sending | None
 
 
 class TypedAhead:
-    """desk_comes    whether a desk that is wanted is not there yet
-    under_way     what is under way on the chosen link, which can be seen and stopped
-    """
-
-    def __init__(self, app: OrdolexApp, desk_comes: Callable[[], bool], under_way: Callable[[], object]) -> None:
-        self._app, self._desk_comes, self._under_way = app, desk_comes, under_way
+    def __init__(self, app: OrdolexApp) -> None:
+        self._app = app
         self._held: deque[Key | Paste] = deque()
         self._given: Key | Paste | None = None
         self._waits = False
@@ -88,8 +85,11 @@ class TypedAhead:
             del self._asking[worker]
 
     def refused(self) -> None:
-        """What was asked for cannot be done now: a text that was typed for it is for nobody."""
-        self._held = deque(event for event in self._held if isinstance(event, Key) and not _is_text(event))
+        """What was asked for cannot be done now: a text that was typed for it, up to its Enter, is for nobody."""
+        while self._held and _is_text(self._held[0]):
+            last = self._held.popleft()
+            if isinstance(last, Key) and last.key == "enter":
+                break
 
     def _may_begin(self, event: Key | Paste) -> bool:
         focused = self._app.focused
@@ -101,8 +101,14 @@ class TypedAhead:
             return not focused.keeps(event)
         return event.key not in _MOVES and not (event.is_printable and isinstance(focused, Input))
 
+    @property
+    def _under_way(self) -> Sending | None:
+        """What is under way on the chosen link: it can be seen, and stopped."""
+        session = self._app.session
+        return session.works.on(session.links.chosen.id) if session.links.chosen is not None else None
+
     def _now(self) -> _Before:
-        return _Before(set(self._app.workers) - set(self._asking), self._under_way())
+        return _Before(set(self._app.workers) - set(self._asking), self._under_way)
 
     async def _give_on(self, before: _Before) -> None:
         try:
@@ -128,7 +134,7 @@ class TypedAhead:
         await self._handled()
         until = clock() + _MOMENT_S
         while True:
-            if self._desk_comes():
+            if self._app.arriving.waiting:
                 until = clock() + _MOMENT_S
             elif not self._begins(before) or clock() > until:
                 break
@@ -137,7 +143,7 @@ class TypedAhead:
 
     def _begins(self, before: _Before) -> bool:
         """Whether something that the key began, or answered, is neither at an end nor to be seen."""
-        stack, under_way = self._app.screen_stack, self._under_way()
+        stack, under_way = self._app.screen_stack, self._under_way
         if under_way is not None and under_way is not before.under_way:
             return False
         begun = (one for one in set(self._app.workers) - before.others if one.group == _JOBS and not one.is_finished)
@@ -165,5 +171,5 @@ class TypedAhead:
                 await asyncio.wait_for(done.wait(), _LOOK_S)
 
 
-def _is_text(key: Key) -> bool:
-    return key.is_printable or key.key == "enter"
+def _is_text(event: Key | Paste) -> bool:
+    return isinstance(event, Paste) or event.is_printable or event.key == "enter"
