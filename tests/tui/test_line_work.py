@@ -2,6 +2,7 @@
 
 import asyncio
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,6 +23,17 @@ from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import Picture
 from ordolex.tui.widgets.screen_view import ScreenView
 from tests.tui.test_desks import Site, at_site
+
+
+def answering(answers: dict[bytes, bytes], sent: list[bytes]) -> Callable[[MemoryTransport, bytes], None]:
+    """A device that answers what it knows, and keeps what it gets."""
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        sent.append(data)
+        if data in answers:
+            port.say(answers[data])
+
+    return device
 
 
 async def prompt(site: Site, text: str) -> None:
@@ -247,14 +259,8 @@ async def test_what_the_chosen_character_set_has_not_is_not_sent_as_something_el
 ) -> None:
     """A question mark in its place, in a password, would be a wrong try."""
     sent: list[bytes] = []
-
-    def device(port: MemoryTransport, data: bytes) -> None:
-        sent.append(data)
-        if data == b"login\n":
-            port.say(b"Password: ")
-
     async with at_site(tmp_path, monkeypatch) as site:
-        site.device = device
+        site.device = answering({b"login\n": b"Password: "}, sent)
         await site.open_port()
         await more(site, "charset")
         await site.pick("Latin-1")
@@ -363,14 +369,8 @@ async def test_a_new_rate_may_be_typed_as_people_write_it_and_the_device_is_told
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, typed: str
 ) -> None:
     sent: list[bytes] = []
-
-    def device(port: MemoryTransport, data: bytes) -> None:
-        sent.append(data)
-        if data == b"id?\r":
-            port.say(b"feeder 3\r\n")
-
     async with at_site(tmp_path, monkeypatch) as site:
-        site.device = device
+        site.device = answering({b"id?\r": b"feeder 3\r\n"}, sent)
         await site.open_port()
         await more(site, "rate")
         for text in (typed, "rate {baud}\\r", "id?\\r"):
