@@ -13,6 +13,7 @@ from ordolex.core.record.export import FORMS, export
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.record.sieve import Sieve
 from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.joining import join
 from ordolex.io.book.reader import BookReader
@@ -161,6 +162,6 @@ def secret(
     for place in found if not json else ():
         typer.echo(f"{place.file}: byte {place.at}, {place.disguise}")
     if found:
-        refuse(f"the secret stands in {len(found)} place{'s' * (len(found) > 1)}", FAILED)
+        refuse(f"the secret stands in {counted(len(found), 'place')}", FAILED)
     if not json:
-        typer.echo(f"not found in {len(searched)} file{'s' * (len(searched) != 1)}")
+        typer.echo(f"not found in {counted(len(searched), 'file')}")

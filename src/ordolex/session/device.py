@@ -11,6 +11,7 @@ from ordolex.core.device.setting import Outcome, Reading, Written, shown
 from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
+from ordolex.core.text.counts import counted
 from ordolex.io.device.base import Device
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.link.runner import LinkRunner
@@ -71,7 +72,7 @@ def _prove(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]
     right = [one for one in readings if one.outcome is Outcome.READ]
     if right:
         slowest = max((one.ms for one in right if one.ms is not None), default=0.0)
-        count = f"{len(right)} value{'s' * (len(right) > 1)}"
+        count = counted(len(right), "value")
         runner.shown_right(f"reading {count}", ", ".join(_said(table, one) for one in right[:5]), slowest)
 
 

@@ -45,6 +45,6 @@ async def pull_list(
     words, event = table_event(runner.link, pulled, before)
     recorder.note(event)
     if pulled.table.rows and not pulled.words:  # rows of the expected shape up to the end that the sheet names
-        rows = f"{counted(len(pulled.table.rows), 'row')}"
+        rows = counted(len(pulled.table.rows), "row")
         runner.shown_right(f"list {one.name}", f"{rows}, up to its end", (mono_s() - began_s) * 1000)
     return KeptList(pulled.table, words, pulled.words)

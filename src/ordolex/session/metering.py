@@ -45,5 +45,5 @@ async def pull_log(
     table = log_table(log_name(unit.unit), sheet.log, columns_of(sheet, sheet.log, now), registers)
     words, event = table_event(runner.link, Pulled(table, 0, ""), before)
     recorder.note(event)
-    runner.shown_right(table.name, f"{counted(len(table.rows), 'row')}", (mono_s() - began_s) * 1000)
+    runner.shown_right(table.name, counted(len(table.rows), "row"), (mono_s() - began_s) * 1000)
     return KeptList(table, words, "")

@@ -59,7 +59,7 @@ def endpoint_reading(text: str) -> str:
 def remark_reading(text: str) -> str:
     if not text.strip():
         raise ValueError("nothing typed yet")
-    return f"{counted(len(text.strip()), 'character')}"
+    return counted(len(text.strip()), "character")
 
 
 def callees_reading(text: str) -> str:
@@ -67,7 +67,7 @@ def callees_reading(text: str) -> str:
     from ordolex.core.bus.units import read_callees
 
     units = read_callees(text)
-    return f"{len(units)} unit{'s' * (len(units) != 1)}"
+    return counted(len(units), "unit")
 
 
 def drawing_reading(text: str) -> str:
@@ -95,7 +95,7 @@ def rates_reading(text: str) -> str:
     """Several rates. Raises ValueError."""
     if not text.split():
         raise ValueError("give rates in bit/s, such as 9600 19200")
-    return f"{counted(len([rate_reading(word) for word in text.split()]), 'rate')}"
+    return counted(len([rate_reading(word) for word in text.split()]), "rate")
 
 
 def rate_command_reading(text: str) -> str:
@@ -148,7 +148,7 @@ def points_reading(text: str) -> str:
     """Points to be tested. Raises ValueError."""
     from ordolex.core.talk.points import read_points
 
-    return f"{counted(len(read_points(text)), 'point')}"
+    return counted(len(read_points(text)), "point")
 
 
 def earlier_reading(history: list[str]) -> Callable[[str], str]:

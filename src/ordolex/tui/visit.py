@@ -99,7 +99,7 @@ async def _search(at: FrameAt) -> None:
         return
     found = [(link.name, fact) for link in at.session.links for fact in await _known(at, link)]
     rows = [f"{visible_text(cut(name, 24)):24} {_words(fact)}" for name, fact in search(found, typed)]
-    await at.ask(Picture(f"{counted(len(rows), 'fact')}", rows[:_MOST] or ["none"], "Esc goes back"))
+    await at.ask(Picture(counted(len(rows), "fact"), rows[:_MOST] or ["none"], "Esc goes back"))
 
 
 async def prepare(at: FrameAt) -> None:

@@ -39,7 +39,7 @@ def _errors(s: Signs) -> Iterator[Fact]:
     ):
         number = getattr(s.errors, kind)
         if number:
-            yield Fact(f"{number} {one}{'s' * (number > 1)} in the last {counted(count, 'byte')}", speaks_for, against)
+            yield Fact(f"{counted(number, one)} in the last {counted(count, 'byte')}", speaks_for, against)
     if not s.errors.total and s.data:
         yield Fact(f"no line error in the last {counted(count, 'byte')}", (*_OF_THE_CONTENT, "missing"), _OF_THE_LINE)
 

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ordolex.core.sheet.procedures import PlanField, Procedure
+from ordolex.core.text.counts import counted
 from ordolex.core.text.patterns import fullmatch
 from ordolex.core.text.refusals import shape_words
 
@@ -28,7 +29,7 @@ def address_fault(text: str) -> str:
     """Why a text is no IPv4 address; empty where it is one."""
     parts = text.strip().split(".")
     if len(parts) != 4:
-        return f"{len(parts)} octet{'s' * (len(parts) != 1)}, an address has four"
+        return f"{counted(len(parts), 'octet')}, an address has four"
     for part in parts:
         if not part.isdecimal() or not part.isascii():
             return f"{part!r} is no number from 0 to 255"

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from ordolex.core.text.counts import counted
+
 STEPS = (
     "try again: Enter",
     "unplug the adapter, plug it in again, then Enter",
@@ -33,5 +35,4 @@ class Tries:
         count = self.count(endpoint)
         if not count:
             return ""
-        tries = "1 try" if count == 1 else f"{count} tries"
-        return f"{tries} failed; {STEPS[min(count, len(STEPS)) - 1]}"
+        return f"{counted(count, 'try', 'tries')} failed; {STEPS[min(count, len(STEPS)) - 1]}"

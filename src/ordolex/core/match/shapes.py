@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.text import nmea0183
+from ordolex.core.text.counts import counted
 from ordolex.core.text.patterns import search
 
 _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\w\w ERROR: \d+)\r?(?=[\r\n])")
@@ -59,7 +60,7 @@ def checked_in(reading: bytes) -> str:
         return f"{right} sentences with a right checksum"
     frames = frames_in(reading)
     if frames and sum(end - begin for begin, end in frames) >= 0.8 * len(reading) and len(reading) >= 8:
-        return f"{len(frames)} frame{'s' * (len(frames) > 1)} with a right CRC"
+        return f"{counted(len(frames), 'frame')} with a right CRC"
     return ""
 
 
@@ -68,15 +69,15 @@ def seen_in(reading: bytes, own: Sequence[Shape] = ()) -> tuple[float, str]:
     found: list[tuple[float, str]] = []
     right, wrong = nmea0183.census(reading)
     if right:
-        found.append((5.0 * right - 4.0 * wrong, f"{right} sentence{'s' * (right > 1)} with a right checksum"))
+        found.append((5.0 * right - 4.0 * wrong, f"{counted(right, 'sentence')} with a right checksum"))
     elif wrong:
-        found.append((-3.0, f"{wrong} sentence{'s' * (wrong > 1)} with a wrong checksum"))
+        found.append((-3.0, f"{counted(wrong, 'sentence')} with a wrong checksum"))
     frames = frames_in(reading)
     if frames:
         covered = sum(end - begin for begin, end in frames) / len(reading)
         # one alone in much else is there by chance now and then: so many windows are looked at
         worth = 4.0 * len(frames) + 2.0 if len(frames) > 1 or covered > 0.5 else 1.0
-        found.append((worth, f"{len(frames)} frame{'s' * (len(frames) > 1)} with a right CRC"))
+        found.append((worth, f"{counted(len(frames), 'frame')} with a right CRC"))
     if _RESULT.search(reading):
         found.append((5.0, f"result code {_RESULT.findall(reading)[0].decode()}"))
     ends = len(re.findall(rb"[\x20-\x7e]\r?\n|[\x20-\x7e]\r", reading))

@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ordolex.core.tables.table import Table
+from ordolex.core.text.counts import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +29,7 @@ class Complete:
         if self.twice:
             parts.append(f"twice: {', '.join(self.twice[:5])}")
         if self.odd:
-            parts.append(f"{self.odd} line{'s' * (self.odd > 1)} that fit{'s' * (self.odd == 1)} no row")
+            parts.append(f"{counted(self.odd, 'line')} that fit{'s' * (self.odd == 1)} no row")
         return "; ".join(parts) or "no gaps"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.visit.report import Report, Told
 
@@ -79,7 +80,7 @@ def _proof(report: Report) -> str:
         out.append(
             f"{visible_text(link.name)}, {proof.when}\n  asked    {proof.asked}   {proof.asked_hex}\n"
             f"  answered {proof.answered}   {proof.answered_hex}\n  after {proof.ms}"
-            + (f", {proof.right} right answer{'s' * (proof.right != 1)} in all\n" if proof.right else "\n")
+            + (f", {counted(proof.right, 'right answer')} in all\n" if proof.right else "\n")
         )
     return "\n".join(out) or "no links\n"
 

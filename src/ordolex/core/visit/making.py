@@ -111,29 +111,25 @@ def _is_own(event: Event) -> bool:
 
 def _summary(report: Report) -> list[str]:
     proven = [link for link in report.links if link.proof is not None]
-    out = [f"{_count(len(report.links), 'link')} worked on, {len(proven)} of them proven by a right answer."]
+    out = [f"{counted(len(report.links), 'link')} worked on, {len(proven)} of them proven by a right answer."]
     devices = [device for link in report.links for device in link.settings]
     changes = [row for device in devices for row in device.rows if row.changed]
     if changes:
         count = sum(any(row.changed for row in device.rows) for device in devices)
         same = sum(row.left == row.found for row in changes)
         back = f"; {same} of them as found again" if same else ""
-        out.append(f"{_count(len(changes), 'setting')} changed on {_count(count, 'device')}, each read back{back}.")
+        out.append(f"{counted(len(changes), 'setting')} changed on {counted(count, 'device')}, each read back{back}.")
     typed = sum(len(link.procedures) for link in report.links)
     if typed:
-        out.append(f"{_count(typed, 'step')} of procedures recorded.")
+        out.append(f"{counted(typed, 'step')} of procedures recorded.")
     if report.tables:
-        out.append(f"{_count(len(report.tables), 'table')} pulled.")
+        out.append(f"{counted(len(report.tables), 'table')} pulled.")
     if report.charts:
-        out.append(f"{_count(len(report.charts), 'value')} watched over time.")
+        out.append(f"{counted(len(report.charts), 'value')} watched over time.")
     soon = sum(point.urgency is Urgency.SOON for point in report.open_points)
-    points = _count(len(report.open_points), "open point")
+    points = counted(len(report.open_points), "open point")
     out.append(f"{points}, {soon} of them to settle now." if report.open_points else "No open point is known.")
     return out
-
-
-def _count(number: int, word: str) -> str:
-    return f"{number} {word}{'s' * (number != 1)}"
 
 
 # ---- one link

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.record.items import Event, LinkRecord
+from ordolex.core.text.counts import counted
 from ordolex.core.visit.report import Proof, Reached
 
 _FIRST = {"serial": "serial port", "rfc2217": "device server", "tcp": "TCP peer"}
@@ -53,7 +54,7 @@ def reached(
 def _line(events: Sequence[Event], heard: int, when: Callable[[int], str]) -> Reached:
     if not heard:
         return Reached("line", None, "nothing heard: that tells neither of the wire nor of the settings")
-    count = f"{heard} byte{'s' * (heard != 1)} heard"
+    count = f"{counted(heard, 'byte')} heard"
     clear = next((e for e in events if e.kind == "rung" and e.detail.get("to") in _CLEAR), None)
     if clear is None:
         return Reached("line", False, f"{count}, never clear")
@@ -66,7 +67,7 @@ def _device(events: Sequence[Event], proof: Proof | None) -> Reached:
     worth = [event.detail.get("verdict") for event in events if event.kind == "answer"]
     if not worth:
         return Reached("device", None, "nothing was asked")
-    times = f"asked {len(worth)} time{'s' * (len(worth) != 1)}"
+    times = f"asked {counted(len(worth), 'time')}"
     if not _IN_VAIN.intersection(worth):
         return Reached("device", None, f"{times}, but no question of which a right answer is known")
     return Reached("device", False, f"{times}, never answered rightly")

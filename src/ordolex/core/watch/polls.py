@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.protocols.modbus.address import Block, Place, blocks
 from ordolex.core.protocols.modbus.frames import quiet_s
+from ordolex.core.text.counts import counted
 from ordolex.core.watch.round import Round, RoundItem
 
 ASSUMED_ANSWER_S = 0.03
@@ -135,7 +136,7 @@ class LinkPlan:
     @property
     def words(self) -> str:
         how = "measured" if self.known else "assumed"
-        what = f"{len(self.polls)} question{'s' * (len(self.polls) != 1)}, {self.share:.0%} of the line's time"
+        what = f"{counted(len(self.polls), 'question')}, {self.share:.0%} of the line's time"
         end = f"turn-round {self.turn_round_s * 1000:.0f} ms {how}"
         return f"{what}; one pass takes {self.pass_s:.2f} s; {end}"
 

@@ -290,8 +290,8 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
 def _proof(pdf: _Paper, link: LinkPart) -> None:
     if link.proof is not None:
         pdf.heading("Proof", 1)
-        proof, plural = link.proof, "s" * (link.proof.right != 1)
-        count = f"; {proof.right} right answer{plural} in all" if proof.right else ""
+        proof = link.proof
+        count = f"; {counted(proof.right, 'right answer')} in all" if proof.right else ""
         pdf.say(f"{proof.when}, after {proof.ms}{count}", 8.5)
         pdf.say(f"asked: {proof.asked}")
         if proof.asked_hex:

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.chain import BEFORE, Hash, Hashed, Hashing, Segment
+from ordolex.core.text.counts import counted
 from ordolex.io.book.rows import BookFile, damaged
 
 _CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
@@ -91,7 +92,7 @@ class Verified:
 
     @property
     def words(self) -> str:
-        parts = [f"{self.intact} segment{'s' * (self.intact != 1)} of the record intact"]
+        parts = [f"{counted(self.intact, 'segment')} of the record intact"]
         parts += [f"{len(self.changed)} changed"] if self.changed else []
         parts += [f"{self.left} whose bytes left the book, not checked"] if self.left else []
         parts += [f"{self.behind} rows behind the last one, which nothing vouches for yet"] if self.behind else []
@@ -153,7 +154,7 @@ def _check(out: Verified, before: Segment, segment: Segment, chunks: _Rows, even
     else:
         wanted = (segment.chunk_to - before.chunk_to, segment.event_to - before.event_to)
         lost = [
-            f"{want - have} row{'s' * (want - have != 1)} of {what} missing"
+            f"{counted(want - have, 'row')} of {what} missing"
             for want, have, what in zip(wanted, counts, ("bytes", "events"), strict=True) if want > have
         ]  # fmt: skip
         out.changed.append((segment, ", ".join(lost) or "something in it was changed"))

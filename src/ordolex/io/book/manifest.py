@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from ordolex.core.text.counts import counted
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import is_file, is_folder
 
@@ -59,7 +60,7 @@ class Held:
 
     @property
     def words(self) -> str:
-        parts = [f"{len(self.intact)} file{'s' * (len(self.intact) != 1)} intact"]
+        parts = [f"{counted(len(self.intact), 'file')} intact"]
         for what, names in (("changed", self.changed), ("missing", self.missing), ("not in the manifest", self.added)):
             if names:
                 parts.append(f"{len(names)} {what}: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}")

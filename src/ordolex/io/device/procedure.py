@@ -20,6 +20,7 @@ from ordolex.core.sheet.base import FIELD, filled
 from ordolex.core.sheet.parts import Leave
 from ordolex.core.sheet.procedures import Procedure, Step
 from ordolex.core.tables.table import lines_of
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.numbered import numbered
 from ordolex.core.text.patterns import search
@@ -62,14 +63,14 @@ class Outcome:
         if self.trouble.startswith(_BY_HAND):
             return self.trouble
         if self.trouble:
-            return f"stopped after {len(self.done)} step{'s' * (len(self.done) != 1)}: {self.trouble}"
+            return f"stopped after {counted(len(self.done), 'step')}: {self.trouble}"
         if self.differs:
             name, planned, kept = self.differs[0]
             more = f", and {len(self.differs) - 1} more" if len(self.differs) > 1 else ""
             return f"not kept as planned: {name} is {kept}, planned was {planned}{more}"
         done, read_back = len(self.done), len(self.kept)
-        values = f", {read_back} value{'s' * (read_back != 1)} kept as planned" if read_back else ""
-        return f"{done} step{'s' * (done != 1)} done{values}"
+        values = f", {counted(read_back, 'value')} kept as planned" if read_back else ""
+        return f"{counted(done, 'step')} done{values}"
 
 
 class _Stopped(Exception):

@@ -16,6 +16,7 @@ from ordolex.core.link.wait import proposed_wait_ms
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import Place
 from ordolex.core.sheet.parameters import Bus
+from ordolex.core.text.counts import counted
 from ordolex.io.device.base import DOUBTFUL, Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.text import TextDevice
@@ -72,7 +73,7 @@ class ModbusCaller:
                 return Called(unit, trouble.words, doubled=doubled)
             await asyncio.sleep(_BEHIND_S)
         more = len(heard) - heard.find(raw) - len(raw) if raw in heard else 0
-        behind = f"{more} byte{'s' * (more != 1)} behind a right answer: a second unit may have this address"
+        behind = f"{counted(more, 'byte')} behind a right answer: a second unit may have this address"
         return Called(unit, reply.words, ms, right=True, doubled=behind if more else "")
 
     async def identify(self, called: Called) -> Called:

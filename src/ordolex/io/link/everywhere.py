@@ -17,6 +17,7 @@ from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import Event
 from ordolex.core.text import nmea0183
+from ordolex.core.text.counts import counted
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import PortFacts
@@ -229,7 +230,7 @@ def words(done: Try) -> str:
     if done.by_itself:
         return f"{text}   a sentence that it says by itself, no answer; the settings fit"
     if not done.answered:
-        count = f"{len(answer.data)} byte{'s' * (len(answer.data) != 1)}"
+        count = counted(len(answer.data), "byte")
         if text and text.isascii() and text.isprintable():
             return f"{count} of text, not whole or too few to tell: {text[:40]}"
         return f"{count}, no readable text: it may be at other settings"

@@ -9,6 +9,7 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import LinkState
 from ordolex.core.record.items import Event
+from ordolex.core.text.counts import counted
 from ordolex.io.link.feed import Feed, Passed
 from ordolex.io.system import log
 from ordolex.io.system.clock import mono_s, utc_us
@@ -65,5 +66,5 @@ class Journal:
 
     def withheld(self, direction: str, count: int) -> None:
         """Of a secret, or its echo, only the length is kept."""
-        text = f"{count} byte{'s' * (count > 1)} withheld"
+        text = f"{counted(count, 'byte')} withheld"
         self.note("withheld", text, {"direction": direction, "bytes": count})

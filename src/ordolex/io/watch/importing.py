@@ -10,6 +10,7 @@ from itertools import pairwise
 from pathlib import Path
 from statistics import median
 
+from ordolex.core.text.counts import counted
 from ordolex.core.watch.imported import LARGEST, Imported, Table, TableError, TimeForm, imported, read_table, times_us
 from ordolex.core.watch.samples import Sample
 from ordolex.io.book.book import Book
@@ -65,7 +66,7 @@ class Kept:
     @property
     def words(self) -> str:
         left = sum(column.unreadable for column in self.columns)
-        said = f"{self.count} values of {len(self.columns)} column{'s' * (len(self.columns) != 1)} are in the book"
+        said = f"{counted(self.count, 'value')} of {counted(len(self.columns), 'column')} are in the book"
         return said + (f"; {left} cells could not be read and are left out" if left else "")
 
 

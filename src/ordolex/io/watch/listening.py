@@ -6,6 +6,7 @@ import threading
 from dataclasses import dataclass
 from typing import Any
 
+from ordolex.core.text.counts import counted
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.watch.publish import Broker, Subscriber
 
@@ -54,7 +55,7 @@ class Listening:
         more = f"; {self.left_out} further ones are not shown" if self.left_out else ""
         items = sum(bool(one.item) for one in self.all)
         sites = len({one.site for one in self.all})
-        return f"{self.url}: {items} item{'s' * (items != 1)} of {sites} site{'s' * (sites != 1)}{more}"
+        return f"{self.url}: {counted(items, 'item')} of {counted(sites, 'site')}{more}"
 
     @property
     def all(self) -> list[Far]:

@@ -23,6 +23,7 @@ from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
 from paho.mqtt.packettypes import PacketTypes
 from paho.mqtt.properties import Properties
 
+from ordolex.core.text.counts import counted
 from ordolex.core.watch.messages import ROOT, iso, payload, state_topic
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
@@ -161,7 +162,7 @@ class Publisher:
             if self._waiting and silent_s > _SILENT_S:
                 return f"{where} has confirmed nothing for {silent_s:.0f} s{self._waits}"
             rest = f", {self._left} wait{'s' * (self._left == 1)}" if self._left > 0 else ""
-            return f"{where}: {self._count} message{'s' * (self._count != 1)} confirmed{rest}"
+            return f"{where}: {counted(self._count, 'message')} confirmed{rest}"
         return f"{where}: {self._trouble or 'not connected'}{self._waits}"
 
     @property

@@ -11,6 +11,7 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.match.verdict import inverted_advice
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.text.counts import counted
 from ordolex.core.visit.bring_up import Outcome, Standing
 from ordolex.core.wiring.connectors import ENDS
 from ordolex.core.wiring.solve import Bag, Solution, solve
@@ -163,7 +164,7 @@ async def by_match(b: Bringing, questions: Sequence[Question] = (), give_up_s: f
         b.now = ""
     b.match = match
     remember(session, link, match)
-    tries = f"{len(match.trials)} trial{'s' * (len(match.trials) != 1)}, {match.seconds:.0f} s"
+    tries = f"{counted(len(match.trials), 'trial')}, {match.seconds:.0f} s"
     if match.found is not None and match.inverted:
         return b.took("settings", Standing.BAD, f"{match.found.text}, but {_lower(inverted_advice())}")
     if match.found is not None:

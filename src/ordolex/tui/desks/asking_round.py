@@ -9,6 +9,7 @@ from ordolex.core.bus.units import with_unit
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.sheet.parameters import Bus
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.extract import split
@@ -96,7 +97,7 @@ async def _named(at: At, what: str, text: str) -> tuple[str, dict[str, ValueFiel
         return None
     shown = [f"{field.name}: {visible_text(str(one.value))} {field.unit}" for field, one in found]
     names = await at.line(
-        f"Names of {len(found)} value{'s' * (len(found) > 1)}", ", ".join(field.name for field, _ in found),
+        f"Names of {counted(len(found), 'value')}", ", ".join(field.name for field, _ in found),
         lambda text: names_reading(text, [str(one.value) for _, one in found]),
         f"in this order: {'; '.join(shown)[:150]}; - leaves one out",
     )  # fmt: skip

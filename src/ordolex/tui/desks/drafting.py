@@ -10,6 +10,7 @@ from dataclasses import replace
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet.base import SheetError
 from ordolex.core.sheet.draft import Asked, asked_in, draft
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own.sheets import all_sheets, save_own
 from ordolex.io.system.faults import Fault
@@ -72,7 +73,7 @@ async def save(at: At, link: LinkRecord, asked: Sequence[Asked]) -> None:
         return
     changed = at.change_link(replace(link, sheet=name.strip())) if not link.sheet else False
     took = "; the link has it now" if changed else ""
-    questions = f"{len(asked)} question{'s' * (len(asked) != 1)}"
+    questions = counted(len(asked), "question")
     at.say(f"{questions}, a draft that wants your words{took}: {path}", "good")
 
 

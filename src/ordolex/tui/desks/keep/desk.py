@@ -8,6 +8,7 @@ from textual.app import ComposeResult
 from textual.events import Key
 
 from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
 from ordolex.tui.desks.base import Desk
@@ -78,8 +79,7 @@ class KeepDesk(Desk):
         if not timeline.was_read:
             head.append("   the book is being read", ink.style("straw"))
             return head
-        s = "s" * (len(entries) != 1)
-        head.append(f"   {len(entries)} row{s}{_which_part(timeline)}", ink.style("dim"))
+        head.append(f"   {counted(len(entries), 'row')}{_which_part(timeline)}", ink.style("dim"))
         if timeline.totals[1]:
             head.append(f", {size(timeline.totals[1])} in all", ink.style("dim"))
         if timeline.folded and not sieve.text:

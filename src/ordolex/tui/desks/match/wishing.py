@@ -67,7 +67,7 @@ async def _ask_questions(at: MatchAt) -> None:
     hint = "several with ; between them. Only what is harmless to every device: it goes out at many settings"
 
     def reading(text: str) -> str:
-        return f"{counted(len([bytes_reading(part.strip()) for part in text.split(';') if part.strip()]), 'question')}"
+        return counted(len([bytes_reading(part.strip()) for part in text.split(";") if part.strip()]), "question")
 
     typed = await at.line("What may be asked", _questions(at), reading, hint)
     if typed is not None:

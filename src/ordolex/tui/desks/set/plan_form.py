@@ -15,6 +15,7 @@ from textual.widgets import Static
 from ordolex.core.device.form import applies, field_fault, plan_faults
 from ordolex.core.device.led import same_value
 from ordolex.core.sheet.procedures import PlanField, Procedure
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.theme import PALETTES
 from ordolex.tui.widgets.prompt import Prompt
@@ -90,7 +91,7 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
             words = fault or self._source(field, value)
             text.append(cut(visible_text(words), room) + "\n", ink.style("brick" if fault else "dim"))
         count = len(faults)
-        words = f"{count} value{'s' * (count != 1)} must be put right first" if count else "all values fit together"
+        words = f"{counted(count, 'value')} must be put right first" if count else "all values fit together"
         words += "; r reads what is there" if self._looks and not self._there else ""
         text.append(f"\n  {words}\n", ink.style("brick" if count else "moss"))
         self._form.update(text)

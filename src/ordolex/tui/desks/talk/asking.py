@@ -167,8 +167,7 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
     if kept and not masking.on and event.key != "enter":
         masking.turn_over()
         at.entry.show()
-        s = "s" * (kept > 1)
-        at.say(f"its echo stopped, so what you type now is hidden; {kept} key{s} before it were kept", "unsure")
+        at.say(f"its echo stopped, so what you type now is hidden; kept before it: {counted(kept, 'key')}", "unsure")
     if not at.session.is_open(link):
         at.say("The port is not open; Ctrl+O in line entry opens it", "bad")
         return None

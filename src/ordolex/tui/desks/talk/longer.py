@@ -87,7 +87,7 @@ async def pull_lists(at: TalkAt) -> None:
         sending = Sending(f"pulling {visible_text(one.name)}")
 
         def changed(rows: int, sending: Sending = sending) -> None:
-            sending.now = f"{counted(rows, 'line')}"
+            sending.now = counted(rows, "line")
 
         book = at.session.book
         before = book.reader.known.table(link.id, one.name)

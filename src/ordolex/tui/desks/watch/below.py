@@ -6,6 +6,7 @@ from datetime import datetime
 
 from rich.text import Text
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.state import ItemState
 from ordolex.io.system.clock import mono_s
@@ -30,7 +31,7 @@ def headline(session: Session, view: View, ink: Palette) -> Text:
                 f"   {visible_text(watches.ran)} ran when the book was left: Enter starts it", ink.style("straw")
             )
         elif kept:
-            head.append(f"   {len(kept)} round{'s' * (len(kept) > 1)} in the book: Enter starts", ink.style("straw"))
+            head.append(f"   {counted(len(kept), 'round')} in the book: Enter starts", ink.style("straw"))
         for name, why in watches.unreadable.items():
             head.append(f"   ✗ {visible_text(name)}: {visible_text(why)}", ink.style("brick"))
         _heard(watches, head, ink)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round, RoundError, RoundItem
 from ordolex.io.system.faults import Fault
@@ -38,7 +39,7 @@ async def go(at: WatchAt) -> None:
 
 def _what(round_: Round) -> str:
     links, items = len(round_.link), len(round_.item)
-    return f"{items} item{'s' * (items != 1)} on {links} link{'s' * (links != 1)}"
+    return f"{counted(items, 'item')} on {counted(links, 'link')}"
 
 
 async def start(at: WatchAt, name: str, broker: str = "") -> bool:

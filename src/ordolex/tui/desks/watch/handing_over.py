@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Sequence
 from datetime import datetime
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.tables import Column, json_lines, long_csv, wide_csv
 from ordolex.io.system.clock import utc_us
@@ -25,7 +26,7 @@ async def export(at: WatchAt) -> None:
     ]  # fmt: skip
     chosen = at.chosen_ones
     which = "of what is in the chart" if at.view.charted else "of the item under the cursor"
-    kind = await at.ask(Pick(f"Export {len(chosen)} item{'s' * (len(chosen) != 1)}, {which}", kinds))
+    kind = await at.ask(Pick(f"Export {counted(len(chosen), 'item')}, {which}", kinds))
     if kind is None:
         return
     if kind == "chart":
@@ -52,7 +53,7 @@ async def export(at: WatchAt) -> None:
     except Fault as fault:
         at.say(str(fault), "bad")
         return
-    at.say(f"{count} value{'s' * (count != 1)} written: {path}", "good")
+    at.say(f"{counted(count, 'value')} written: {path}", "good")
 
 
 async def _draw(at: WatchAt, chosen: Sequence[Plotted]) -> None:
