@@ -80,8 +80,9 @@ async def _relays_settled(at: FrameAt) -> bool:
         ("keep", f"Keep {them} running without the interface; programs must open their ports anew"),
         ("end", f"End {them}: {their_ports_go}"),
     ]
-    title = f"{len(names)} relays run" if len(names) > 1 else f"{visible_text(names[0])} runs"
-    answer = await at.ask(Pick(title, choices, visible_text(", ".join(names))))
+    which = visible_text(", ".join(names))
+    title, text = (f"{len(names)} relays run", which) if len(names) > 1 else (f"{which} runs", "")
+    answer = await at.ask(Pick(title, choices, text))
     at.app.goes_on = names if answer == "keep" else []
     return answer in ("end", "keep")
 
