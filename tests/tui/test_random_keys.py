@@ -66,8 +66,9 @@ def test_keys_at_random_neither_end_nor_stall_the_program(
         assert "ended with" not in screen and "Traceback" not in screen, (pressed[-60:], screen)
     terminal.tmux("resize-window", "-x", "128", "-y", "40")
     for number in range(60):  # out of whatever is open; a device that is worked key by key has Escape for itself
-        terminal.press("Escape")
-        time.sleep(0.15)  # a terminal tells Escape from the beginning of a sequence by the pause behind it
+        for _ in range(2):  # the first may only take back what was typed into a list
+            terminal.press("Escape")
+            time.sleep(0.15)  # a terminal tells Escape from the beginning of a sequence by the pause behind it
         terminal.press("F5", "C-u", f"last{number}")  # keys are taken in their order: once this stands, all were
         until = time.monotonic() + 2
         while time.monotonic() < until:
