@@ -134,12 +134,27 @@ def test_the_window_counts_what_is_in_it(chunks: list[bytes]) -> None:
         ("MEAS:OXYG?", b"-1.5E+3\n", Verdict.RIGHT),
         (":SYST:ERR?", b'-113,"Undefined header"\n', Verdict.RIGHT),
         ("MEAS:OXYG?", b"ERROR what\n", Verdict.WRONG),
+        ("MEAS:OXYG?", b"MEAS:OXYG?\r\nERR 3\r\n", Verdict.WRONG),
+        ("MEAS:OXYG?", b"\xf8\x9c\xf0\x81\n", Verdict.WRONG),
+        ("MODE?", b"AUTO\r\n", Verdict.UNJUDGED),
+        ("STATE?", b"STATE?\r\npump 2 failed\r\n", Verdict.UNJUDGED),
+        ("PLACE?", "Zulauf Süd\n".encode(), Verdict.UNJUDGED),
         ("hello", b"good day\n", Verdict.UNJUDGED),
         ("hello", b"", Verdict.NONE),
     ],
 )
 def test_answers_are_judged_by_shape(question: str, answer: bytes, verdict: Verdict) -> None:
     assert Question(question.encode() + b"\n").judge(answer) is verdict
+
+
+@pytest.mark.parametrize("charset", ["utf-8", "latin-1"])
+def test_a_pattern_fits_what_it_says_in_whatever_character_set_it_comes(charset: str) -> None:
+    question = Question("größe?\n".encode(), like=r"[\d.]+ °C \(größer\)")
+    assert question.text == "größe?"
+    assert question.judge("9.5 °C (größer)\r\n".encode(charset)) is Verdict.RIGHT
+    assert question.judge("9.5 °C (grösser)\r\n".encode(charset)) is Verdict.WRONG
+    as_kept_once = Question(b"T?\n", like="9.5 °C".encode().decode("latin-1"))
+    assert as_kept_once.judge("9.5 °C\r\n".encode()) is Verdict.RIGHT
 
 
 def test_a_given_end_is_what_a_right_answer_has() -> None:

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from ordolex.core.port.endpoint import EndpointError, read_endpoint
 from ordolex.core.text import nmea0183
+from ordolex.core.text.charsets import CHARSETS, surely_read, text_of
 from ordolex.core.text.escapes import ASCII_NAMES, EscapeError, named, to_bytes
 from ordolex.core.text.lines import LineCutter
 from ordolex.core.text.visible import visible, visible_text
@@ -14,9 +15,9 @@ from ordolex.core.text.visible import visible, visible_text
 HOSTILE = b"\x1b]0;title\x07\x9b31m\xe2\x80\xae\x00\r\n\xff\xc3\xa9\xf0\x9f\x98\x80\x7f"
 
 
-@given(st.binary(max_size=200))
-def test_nothing_that_leaves_visible_can_command_a_terminal(data: bytes) -> None:
-    shown = visible(data)
+@given(st.binary(max_size=200), st.sampled_from(list(CHARSETS)))
+def test_nothing_that_leaves_visible_can_command_a_terminal(data: bytes, charset: str) -> None:
+    shown = visible(data, charset)
     assert all(unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp", "Mn") for c in shown)
     assert all(unicodedata.east_asian_width(c) not in ("W", "F") for c in shown)
     shown.encode("utf-8")
@@ -36,6 +37,34 @@ def test_hostile_bytes_are_shown_as_what_they_are() -> None:
     assert visible(b"9.42 mg/l") == "9.42 mg/l"
     assert visible(b"11 \xc2\xb0C") == "11 °C"
     assert visible(b"\xff") == "×"
+    assert visible(b"\xc4\x82\xdb\r", "CP437") == "─é█↵"
+
+
+@pytest.mark.parametrize(
+    ("data", "text"),
+    [
+        ("11 °C, größer".encode(), "11 °C, größer"),
+        ("11 °C, größer".encode("latin-1"), "11 °C, größer"),
+        ("°C".encode() + b" \xb0C \x85 " + "°".encode()[:1], "°C °C \N{REPLACEMENT CHARACTER} Â"),
+        ("°".encode()[1:] + b"C\r\n", "°C\r\n"),
+    ],
+)
+def test_what_a_device_says_is_read_as_a_person_would(data: bytes, text: str) -> None:
+    assert text_of(data) == text
+
+
+def test_a_character_that_was_guessed_is_never_taken_for_the_bytes_that_came() -> None:
+    assert surely_read("größer", "ist größer".encode()) == "größer"
+    assert (
+        surely_read("größer", "ist größer".encode("latin-1"))
+        == "gr\N{REPLACEMENT CHARACTER}\N{REPLACEMENT CHARACTER}er"
+    )
+    assert surely_read("11", b"11 \xb0C") == "11"
+
+
+@given(st.binary(max_size=40) | st.lists(st.sampled_from([b"<", b"CR", b">", b"\\", b"\r", b"xon"])).map(b"".join))
+def test_bytes_that_are_written_out_are_the_same_bytes_when_typed(data: bytes) -> None:
+    assert to_bytes(named(data)) == data
 
 
 @pytest.mark.parametrize(

@@ -122,6 +122,57 @@ async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> N
     await runner.release()
 
 
+async def test_a_text_that_is_not_surely_read_is_not_given_back_as_other_bytes(notes: Notes) -> None:
+    """Read with its degree sign in whichever set it came; a name of it is put back only where its bytes are known."""
+    sheet = read_sheet(
+        'name = "gauge"\ndevice = "gauge"\n[line]\nsettings = "9600 8N1"\nsource = "manual"\n'
+        "[[parameter]]\nname = 'water'\nread = 'T?\\n'\nlike = '(?P<value>[\\d.]+) °C'\n"
+        "[[parameter]]\nname = 'place'\nkind = 'text'\nread = 'P?\\n'\nlike = '(?P<value>\\w+)'\n"
+        "write = 'P {value}\\n'\n",
+        "gauge.toml",
+    )
+    charset = "utf-8"
+
+    def gauge(port: MemoryTransport, data: bytes) -> None:
+        port.say(("9.5 °C\r\n" if data.startswith(b"T") else "Zulauf_Süd\r\n").encode(charset))
+
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(gauge))
+    await runner.open()
+    device = device_for(runner, sheet)
+    water, place = await device.read(sheet.parameter)
+    assert (water.value, place.value) == (9.5, "Zulauf_Süd")
+    assert device.preview(sheet.parameter[1], str(place.value)) == "P Zulauf_Süd\n".encode()
+    charset = "latin-1"
+    water, place = await device.read(sheet.parameter)
+    assert (water.value, place.value) == (9.5, "Zulauf_S\N{REPLACEMENT CHARACTER}d")
+    with pytest.raises(ValueError, match="could not be read"):
+        device.preview(sheet.parameter[1], str(place.value))
+    await runner.release()
+
+
+@pytest.mark.parametrize("said", ["AUTO", "pump 2 off", "ERROR 5", "ERR05", "?unknown command 3"])
+async def test_words_and_refusals_are_answers_nothing_is_owed_after_them(notes: Notes, said: str) -> None:
+    """What answered one question must not make the next one's answer doubtful, on the second reading either."""
+    sheet = read_sheet(
+        'name = "gauge"\ndevice = "gauge"\n[line]\nsettings = "9600 8N1"\nsource = "manual"\n'
+        "[[parameter]]\nname = 'water'\nread = 'T?\\n'\nlike = '(?P<value>[\\d.]+) C'\n"
+        "[[parameter]]\nname = 'mode'\nkind = 'text'\nread = 'MODE?\\n'\nlike = '(?P<value>[A-Z]{4}|[0-9])'\n",
+        "gauge.toml",
+    )
+
+    def gauge(port: MemoryTransport, data: bytes) -> None:
+        port.say(b"9.5 C\r\n" if data.startswith(b"T") else said.encode() + b"\r\n")
+
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(gauge))
+    await runner.open()
+    for _ in range(3):
+        water, mode = await device_for(runner, sheet).read(sheet.parameter)
+        assert (water.value, water.words) == (9.5, "")
+        assert mode.value == {"AUTO": "AUTO", "pump 2 off": "2"}.get(said)
+        assert mode.outcome is (Outcome.READ if mode.value else Outcome.REFUSED)
+    await runner.release()
+
+
 @pytest.mark.parametrize("alive", [True, False])
 async def test_on_an_adapter_that_echoes_an_echo_is_never_taken_for_an_answer(notes: Notes, alive: bool) -> None:
     sheet = all_sheets()[0]["variable-speed-drive"]

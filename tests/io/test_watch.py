@@ -113,6 +113,33 @@ async def test_text_registers_and_what_a_device_says_itself_become_values(serve_
     assert {sample.quality for sample in kept.samples} == {Quality.GOOD}
 
 
+async def test_a_number_in_a_refusal_is_no_value() -> None:
+    refuses = False
+
+    async def device(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while asked := await reader.readline():
+            no = b"ERROR 113\r\n" if refuses else b"9.5 C\r\n"
+            writer.write(b"ERR 7\r\n" if asked.startswith(b"SYST:ERR") else no)
+        writer.close()
+
+    kept = Values()
+    server = await asyncio.start_server(device, "127.0.0.1", 0)
+    links = {"L": (f"tcp://127.0.0.1:{server.sockets[0].getsockname()[1]}", "9600 8N1", "")}
+    items = [item("water", ask="T?\\n"), item("errors", ask="SYST:ERR?\\n")]
+    async with server, watching(links, items, kept) as (watch, _):
+        water, errors = watch.states["water"], watch.states["errors"]
+        await until(lambda: water.count >= 2)
+        refuses = True
+        await until(lambda: water.missing >= 2)
+        assert water.tried is Quality.REFUSED and "it said 'ERROR 113'" in water.words
+        refuses, count = False, water.count
+        await until(lambda: water.count > count and errors.count >= 2)  # of an error that was asked for it is one
+    assert {(sample.item, sample.value) for sample in kept.samples if sample.quality is Quality.GOOD} == {
+        (1, 9.5),
+        (2, 7.0),
+    }
+
+
 async def test_a_unit_that_is_silent_is_told_and_is_back_and_the_others_do_not_wait(serve_bench: ServeBench) -> None:
     bench, kept = await serve_bench(OXYGEN, BUS), Values()
     links = {"B": (endpoint(bench, 1), "19200 8E1", "")}

@@ -21,6 +21,7 @@ from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.prompts import Picture
+from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.screen_view import ScreenView
 from tests.tui.test_desks import Site, at_site
 
@@ -268,6 +269,8 @@ async def test_what_the_chosen_character_set_has_not_is_not_sent_as_something_el
         line = site.app.desk.query_one("#say", EntryLine)
         await say(site, "f\u00fcr")
         await site.until(lambda: sent == [b"f\xfcr\n"])
+        rows = site.app.desk.query_one(RowView)  # and is read in it
+        await site.until(lambda: any("für" in rows.render_line(y).text for y in range(rows.size.height)))
         await say(site, "5\u20ac")
         await site.until(lambda: "'\u20ac' is not in Latin-1" in site.said())
         assert line.value == "5\u20ac" and "is not in" in str(site.app.query_one("#preview", Static).render())

@@ -19,6 +19,7 @@ from ordolex.core.match.verdict import Kind, Verdict, inverted_advice, judge
 from ordolex.core.match.wishes import read_data_bits, read_units
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.match import asks
@@ -75,7 +76,7 @@ def _print(result: Inference, verdict: Verdict, line: LineSettings, explain: boo
         best = group.best
         alike = ", ".join(member.settings.format for member in group.members[1:4])
         same = f"   reads alike: {alike}" if alike else ""
-        text = visible_text(best.reading[:48].decode("latin-1"))
+        text = visible_text(text_of(best.reading[:48]))
         typer.echo(f"{group.probability:6.1%}  {best.settings.text:14} {best.polarity:9} {text}{same}")
     if result.best is not None and result.best.best.inverted and verdict.kind is Kind.CERTAIN:
         typer.echo(inverted_advice())

@@ -9,6 +9,7 @@ from ordolex.core.link.exchange import Answer
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.sheet.draft import pattern_of
+from ordolex.core.text.charsets import text_of
 from ordolex.io.book.book import Book
 from ordolex.io.system.clock import mono_s, utc_us
 
@@ -38,7 +39,7 @@ class Accepted:
         Raises ValueError for what cannot be one."""
         if not answer.data or answer.errors.total or answer.verdict in (Verdict.ECHO, Verdict.NONE):
             raise ValueError("only an answer without line errors that is not our own echo can be taken for right")
-        text = answer.data.decode("latin-1").strip()
+        text = text_of(answer.data).strip()
         like = pattern_of([*earlier, text]) or pattern_of([text])
         question = Question(answer.question.data, timeout_s=answer.question.timeout_s, like=like, means=_MEANS)
         if not like or question.judge(answer.data) is not Verdict.RIGHT:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 
 if TYPE_CHECKING:
@@ -69,7 +70,7 @@ def still_open(session: Session, link: LinkRecord) -> str:
         return ""
     from ordolex.core.text import patterns
 
-    prompt = prompt_of(session.talks.of(link)).decode("latin-1")
+    prompt = text_of(prompt_of(session.talks.of(link)))
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 

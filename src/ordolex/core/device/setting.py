@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ordolex.core.sheet.parameters import Parameter, Setting
+from ordolex.core.text.charsets import UNREAD
 from ordolex.core.text.patterns import fullmatch
 from ordolex.core.text.refusals import shape_words
 
@@ -25,7 +26,7 @@ def read_setting(parameter: Parameter, text: str) -> Setting:
                 raise ValueError(f"{parameter.name}: on or off")
             return int(text.lower() in _ON)
         case "text":
-            if not text.isprintable():
+            if not text.isprintable() or UNREAD in text:
                 raise ValueError(f"{parameter.name}: holds characters that cannot be typed")
             if parameter.pattern and not fullmatch(parameter.pattern, text):
                 raise ValueError(f"{parameter.name}: {text!r} cannot be: {shape_words(parameter.pattern)}")

@@ -13,6 +13,8 @@ from collections import deque
 from dataclasses import dataclass
 
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.text.charsets import text_of
+from ordolex.core.text.refused import is_refusal
 
 LONGEST_S = 20.0
 """An answer that is later than this is not waited for: no serial protocol waits so long for one."""
@@ -202,7 +204,9 @@ def is_answer(question: Question, data: bytes) -> bool:
     if question.codec is not None:
         return question.codec.judge(data) is Verdict.RIGHT
     verdict = question.judge(data)
-    return verdict is Verdict.RIGHT or (question.owes and verdict is Verdict.UNJUDGED and data.endswith(_LINE_ENDS))
+    if verdict is Verdict.RIGHT:
+        return True
+    return question.owes and data.endswith(_LINE_ENDS) and (verdict is Verdict.UNJUDGED or is_refusal(text_of(data)))
 
 
 def _answer_in(question: Question, data: bytes) -> bytes:

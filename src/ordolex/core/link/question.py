@@ -2,6 +2,7 @@
 
 A device's sheet will add its own; these hold for any instrument that follows IEEE 488.2, whose queries a person types
 by hand. A question of any other form gets no verdict: its answer shows that bytes came back, not that they are right.
+So do words that answer a query for which the standard allows more than numbers and strings.
 """
 
 from __future__ import annotations
@@ -11,8 +12,10 @@ from dataclasses import dataclass
 from enum import Enum
 from typing import Protocol
 
+from ordolex.core.text.charsets import UNREAD, text_of
 from ordolex.core.text.escapes import named
 from ordolex.core.text.patterns import fullmatch
+from ordolex.core.text.refused import is_refusal
 
 _NR1 = r"[+-]?\d+"
 _NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
@@ -125,7 +128,7 @@ class Question:
         """For people; a question that is nothing but a line end has that for its name."""
         if self.codec is not None:
             return self.codec.name
-        return self.data.decode("latin-1").strip() or named(self.data)
+        return text_of(self.data).strip() or named(self.data)
 
     @property
     def expected(self) -> str | None:
@@ -158,18 +161,23 @@ class Question:
         if answer == self.data or answer.strip() == self.data.strip():
             return Verdict.ECHO
         if self.like:
-            bare = self._behind_own(answer)  # a pattern may end in the blank of a prompt, or say nothing of line ends
-            shapes = (bare.strip(), bare.strip("\r\n"), bare)
+            bare = self._behind_own(answer)
+            readings = (text_of(bare), bare.decode("latin-1"))  # the second is how books kept it once
+            # a pattern may end in the blank of a prompt, or say nothing of line ends
+            shapes = (shape for text in readings for shape in (text.strip(), text.strip("\r\n"), text))
             return Verdict.RIGHT if any(fullmatch(self.like, text) for text in shapes) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in self.behind_echo(answer) else Verdict.WRONG
         if self.expected is None:
             return Verdict.UNJUDGED
-        return Verdict.RIGHT if self._fits(self._without_echo(answer)) else Verdict.WRONG
+        text = self._without_echo(answer)
+        if self._fits(text):
+            return Verdict.RIGHT
+        return Verdict.UNJUDGED if self.text.upper() not in _COMMON and _could_be_right(text) else Verdict.WRONG
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""
-        return self.codec.words(answer) if self.codec is not None else answer.decode("utf-8", "replace").strip()
+        return self.codec.words(answer) if self.codec is not None else text_of(answer).strip()
 
     def behind_echo(self, answer: bytes) -> bytes:
         """What came without our own question at its beginning; nothing while that may still be all of it."""
@@ -184,15 +192,22 @@ class Question:
 
     def _without_echo(self, answer: bytes) -> str:
         """Some devices echo the question before they answer it; the answer is what follows."""
-        return self._behind_own(answer).strip()
+        return text_of(self._behind_own(answer)).strip()
 
-    def _behind_own(self, answer: bytes) -> str:
+    def _behind_own(self, answer: bytes) -> bytes:
         if self.data.strip() and answer.startswith(self.data.strip()):
             answer = answer[len(self.data.strip()) :]
-        return answer.decode("latin-1")
+        return answer
 
     def _fits(self, text: str) -> bool:
         common = _COMMON.get(self.text.upper())
         if common is not None:
             return bool(re.fullmatch(common[0], text)) and text.isprintable()
-        return bool(re.fullmatch(rf"{_ITEM}(?:\s*[,;]\s*{_ITEM})*", text.replace("\xc2\xb0", "°")))
+        return bool(re.fullmatch(rf"{_ITEM}(?:\s*[,;]\s*{_ITEM})*", text))
+
+
+def _could_be_right(text: str) -> bool:
+    """Whether it is words, of which nobody but the device knows whether they are right: character data, or any text
+    (IEEE 488.2, 8.7.1 and 8.7.11). A refusal and what cannot be read are neither."""
+    readable = text.isprintable() and UNREAD not in text and sum(map(str.isascii, text)) * 2 > len(text)
+    return readable and not is_refusal(text)

@@ -9,6 +9,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.exchange import Answer
 from ordolex.core.link.question import Question
 from ordolex.core.link.steps import Retune, Steps, Tell, Wait, asked
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 
 SETTLE_S = 0.3
@@ -32,7 +33,7 @@ def change_rate(before: LineSettings, command: bytes, to: LineSettings, question
         yield Tell(f"telling the device: {to.baud}")
         told = yield from asked(Question(command, timeout_s=1.0))
         if refuses(told.data):
-            said = visible_text(told.data.decode("latin-1").strip()[-40:])
+            said = visible_text(text_of(told.data).strip()[-40:])
             words = f"the device refused: {said}; nothing was changed, both are at {before.baud}"
             return Changed(False, before, words)
         yield Wait(SETTLE_S)

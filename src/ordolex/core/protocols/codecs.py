@@ -12,6 +12,7 @@ from ordolex.core.protocols.at.results import is_error
 from ordolex.core.protocols.at.results import read_reply as read_at
 from ordolex.core.protocols.modbus.frames import Framing
 from ordolex.core.protocols.modbus.pdu import READS, ModbusError, Reply, read_reply
+from ordolex.core.text.charsets import text_of
 
 
 class ModbusCodec:
@@ -95,7 +96,7 @@ class AtCodec:
 
     def __init__(self, command: bytes) -> None:
         self._command = command
-        self.name = command.decode("latin-1").strip()
+        self.name = text_of(command).strip()
 
     def whole(self, data: bytes) -> bool:
         return bool(read_at(self._command, data).result)

@@ -8,6 +8,7 @@ from ordolex.core.protocols.at.cellular import words_of
 from ordolex.core.protocols.at.results import S_REGISTERS, ranges_of, read_reply, values_of
 from ordolex.core.protocols.instrument import read_error, read_quantity
 from ordolex.core.protocols.sentences import sentences, talkers, transducers
+from ordolex.core.text.charsets import text_of
 
 
 def of_modem(question: bytes, answer: bytes) -> list[str]:
@@ -39,7 +40,7 @@ def _test_words(line: str) -> str:
 
 def of_instrument(question: bytes, answer: bytes) -> list[str]:
     """The same of any other device that speaks text."""
-    text = answer.decode("latin-1").strip()
+    text = text_of(answer).strip()
     if question.upper().strip().lstrip(b":").startswith((b"SYST:ERR", b"SYSTEM:ERROR")):
         try:
             error = read_error(text)

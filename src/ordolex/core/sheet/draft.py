@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.sheet.sheet import read_sheet
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import named
 
 _NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?")
@@ -46,8 +47,8 @@ def asked_in(details: Iterable[Mapping[str, object]]) -> list[Asked]:
         send, answer = (bytes.fromhex(str(detail.get(key, ""))) for key in ("question_hex", "answer_hex"))
         if not send or not answer or detail.get("line_errors") or detail.get("verdict") == "wrong":
             continue
-        text = answer.decode("latin-1").strip()
-        if text and text.encode("latin-1") != send.strip():
+        text = text_of(answer).strip()
+        if text and answer.strip() != send.strip():
             found.setdefault(send, []).append(text)
             ms = detail.get("last_ms")
             slowest[send] = max(slowest.get(send, 0.0), float(ms) if isinstance(ms, int | float) else 0.0)

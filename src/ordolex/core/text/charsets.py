@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import codecs
+
 CHARSETS = {"UTF-8": "utf-8", "Latin-1": "latin-1", "CP437": "cp437", "CP850": "cp850", "Latin-9": "iso8859-15"}
 """Names as a technician knows them, and Python's."""
+UNREAD = "\N{REPLACEMENT CHARACTER}"
+"""Stands for a character that could not be read."""
 
 
 class CharsetError(ValueError):
@@ -21,6 +25,33 @@ def encoded(text: str, charset: str, which: str = "") -> bytes:
         ) from None
 
 
+def text_of(data: bytes) -> str:
+    """As a person would read what a device says, where its character set is not known: what is UTF-8 as that, and
+    another byte as the character of Latin-1; one that is none there either is UNREAD.
+    A piece of a character at either end changes nothing in between."""
+    return data.decode("utf-8", _OR_LATIN_1)
+
+
+def _latin_1(error: UnicodeError) -> tuple[str, int]:
+    if not isinstance(error, UnicodeDecodeError):
+        raise error
+    bad = error.object[error.start : error.end]
+    return "".join(chr(byte) if byte >= _FIRST_OF_LATIN_1 else UNREAD for byte in bad), error.end
+
+
+_OR_LATIN_1 = "ordolex.or_latin_1"
+_FIRST_OF_LATIN_1 = 0xA0  # below stand its control characters (ISO/IEC 6429), some of which end a line
+codecs.register_error(_OR_LATIN_1, _latin_1)
+
+
+def surely_read(part: str, data: bytes) -> str:
+    """A part of `text_of(data)`, with UNREAD for what is not surely that character: what a device is to have back must
+    be the bytes that it gave."""
+    if part in data.decode("utf-8", "replace"):
+        return part
+    return "".join(character if character.isascii() else UNREAD for character in part)
+
+
 def side_by_side(data: bytes) -> list[tuple[str, str]]:
-    """(name, text) for each; what is none in a set is shown as `\N{REPLACEMENT CHARACTER}`."""
+    """(name, text) for each; what is none in a set is UNREAD."""
     return [(name, data.decode(codec, "replace")) for name, codec in CHARSETS.items()]

@@ -50,6 +50,8 @@ BYTE_OF_NAME = {name: code for code, name in enumerate(ASCII_NAMES)} | {
 }  # fmt: skip
 _SHORT = {"r": 13, "n": 10, "t": 9, "0": 0, "e": 27, "a": 7, "b": 8, "\\": 92, "<": 60}
 _SHORT_OF = {13: "r", 10: "n", 9: "t", 27: "e"}
+_LIKE_A_NAME = re.compile(rf"<(?=(?:{'|'.join(BYTE_OF_NAME)})>)".encode(), re.I)
+"""A `<` that stands for itself, and would be read as the beginning of a name."""
 _UNSEEN = frozenset(("Cc", "Cf", "Cs", "Zl", "Zp"))
 _LINE_END = re.compile(r"\r\n|\r|\n")
 _TOKEN = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|(.)?)|<([A-Za-z][A-Za-z0-9]{1,4})>", re.S)
@@ -109,8 +111,9 @@ def lines_of(text: str) -> list[str]:
 
 
 def named(data: bytes) -> str:
-    """Bytes as a person would type them: control bytes by name, everything else readable or as \\xHH."""
-    return "".join(_name(byte) for byte in data)
+    """Bytes as a person would type them: control bytes by name, everything else readable or as \\xHH. `to_bytes` of it
+    are the same bytes."""
+    return "\\<".join("".join(map(_name, part)) for part in _LIKE_A_NAME.split(data))
 
 
 def _name(byte: int) -> str:

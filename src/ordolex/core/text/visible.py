@@ -11,6 +11,7 @@ import re
 import unicodedata
 from functools import lru_cache
 
+from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.text.escapes import ASCII_NAMES
 
 _MARKS = {
@@ -26,13 +27,14 @@ _PLAIN = re.compile(r"[ -~]*")
 _ODD = re.compile(r"[^ -~]+")
 
 
-def visible(data: bytes) -> str:
-    """One line of text for `data`, as many cells as it has characters."""
+def visible(data: bytes, charset: str = "UTF-8") -> str:
+    """One line of text for `data`, read in that character set (a name of CHARSETS), as many cells as it has
+    characters."""
     odd = data.translate(None, _PRINTABLE)
     if not odd:
         return data.decode("ascii")
     if not odd.isascii():
-        return _ODD.sub(_shown_run, data.decode("utf-8", "surrogateescape"))
+        return _ODD.sub(_shown_run, data.decode(CHARSETS[charset], "surrogateescape"))
     text = data.decode("ascii")
     for character in set(odd.decode("ascii")):
         text = text.replace(character, _shown(character))

@@ -7,6 +7,7 @@ import contextlib
 from ordolex.core.link.question import Verdict
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.charsets import text_of
 from ordolex.io.device.base import Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.link.runner import LinkRunner
@@ -21,7 +22,7 @@ async def identify(runner: LinkRunner, sheet: Sheet, unit: int) -> str:
     if question is None:
         return ""
     answer = await runner.ask(question)
-    return answer.data.decode("latin-1").strip() if answer.verdict is Verdict.RIGHT else ""
+    return text_of(answer.data).strip() if answer.verdict is Verdict.RIGHT else ""
 
 
 async def identity_of(device: ModbusUnit) -> str:
@@ -30,7 +31,7 @@ async def identity_of(device: ModbusUnit) -> str:
         with contextlib.suppress(Trouble):
             reply, _, _ = await device.exchange(request, "identity", 1)
             if reply.objects:
-                return ", ".join(text.decode("latin-1") for _, text in sorted(reply.objects.items()))
+                return ", ".join(text_of(text) for _, text in sorted(reply.objects.items()))
             if reply.data and not reply.exception:
                 return "".join(chr(b) for b in reply.data if 32 <= b < 127).strip()
     return ""

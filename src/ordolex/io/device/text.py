@@ -13,8 +13,10 @@ from ordolex.core.protocols.at.results import is_error, read_reply
 from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
+from ordolex.core.text.charsets import surely_read, text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
+from ordolex.core.text.refused import is_refusal
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import PortLost
@@ -79,8 +81,8 @@ class TextDevice:
                 heard = without_check(self._check.plan(), heard.lstrip(b"\r\n").removeprefix(data.strip()))
             except CheckTrouble as trouble:
                 raise Trouble(Outcome.WRONG, str(trouble), answer.data) from trouble
-        text = heard.decode("utf-8", "replace")
-        sent = data.decode("latin-1").strip()
+        text = text_of(heard)
+        sent = text_of(data).strip()
         return text.lstrip("\r\n").removeprefix(sent) if sent else text
 
     async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
@@ -99,10 +101,13 @@ class TextDevice:
             text = self._text(data, answer)
         except Trouble as trouble:
             return Reading(parameter.name, trouble.outcome, raw=trouble.raw, words=trouble.words, ms=ms)
+        if is_refusal(text, parameter.read, parameter.like):
+            said = f"said {text.strip()[:60]!r}"
+            return Reading(parameter.name, Outcome.REFUSED, raw=answer.data, words=said, ms=ms)
         found = search(parameter.like, text)
         if found is None:
             return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=f"said {text.strip()[:60]!r}", ms=ms)
-        return _reading(parameter, str(found["value"]), answer.data, ms)
+        return _reading(parameter, surely_read(str(found["value"]), answer.data), answer.data, ms)
 
     async def _listen(self, parameter: Parameter) -> Reading:
         heard = bytearray()
@@ -116,9 +121,10 @@ class TextDevice:
             try:
                 async with asyncio.timeout(_LISTEN_S):
                     while True:
-                        found = search(parameter.hear, heard[-4096:].decode("utf-8", "replace"))
+                        found = search(parameter.hear, text_of(bytes(heard[-4096:])))
                         if found is not None:
-                            return _reading(parameter, str(found["value"]), found[0].encode(), None)
+                            value = surely_read(str(found["value"]), bytes(heard))
+                            return _reading(parameter, value, _as_came(found[0], heard), None)
                         came.clear()
                         await came.wait()
             except TimeoutError:
@@ -147,6 +153,12 @@ class TextDevice:
         if taken and search(taken, text) is None:
             raise Trouble(Outcome.REFUSED, f"it said {text[:80]!r}")
         return text
+
+
+def _as_came(said: str, heard: bytearray) -> bytes:
+    """The bytes of what was read in `heard`; where both character sets stand in it, the last that came."""
+    ways = (said.encode(), said.encode("latin-1", "replace"))
+    return next((data for data in ways if data in heard), bytes(heard[-200:]))
 
 
 def _reading(parameter: Parameter, text: str, raw: bytes, ms: float | None) -> Reading:

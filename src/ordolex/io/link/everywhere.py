@@ -17,6 +17,7 @@ from ordolex.core.link.question import Question, Verdict
 from ordolex.core.port.endpoint import Endpoint
 from ordolex.core.record.items import Event
 from ordolex.core.text import nmea0183
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
@@ -224,7 +225,7 @@ def words(done: Try) -> str:
         return "no answer"
     if answer.verdict is Verdict.ECHO:
         return "only our own bytes came back: a loopback, or a device that echoes"
-    text = answer.data.decode("utf-8", "replace").strip()
+    text = text_of(answer.data).strip()
     if done.against and not done.answered:
         return f"{text[:60]}   {done.against}" if done.against == _ONCE else done.against
     if done.by_itself:

@@ -15,6 +15,7 @@ from ordolex.core.match.shapes import like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
 from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings, speaks_for
 from ordolex.core.text.chance import chance
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.patterns import search
 from ordolex.io.match.search import LOOK_AT, Search
 from ordolex.io.system.clock import mono_s
@@ -304,7 +305,7 @@ class Listening:
         while mono_s() < end:
             found = search(self._talks, bytes(self._ear.data))
             if found is not None:
-                said = found[0].decode("latin-1")
+                said = text_of(found[0])
                 await asyncio.sleep(0.1)
                 self._search.runner.recognise(said)
                 self._match.answered = self._search.runner.rung is Rung.PROVEN

@@ -7,6 +7,7 @@ from collections.abc import Collection
 from ordolex.core.link.question import Question
 from ordolex.core.relay.fit import Channel, Fit, found_again
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.io.link.runner import LinkRunner
@@ -30,7 +31,7 @@ async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] 
     answer = await runner.ask(Question(to_bytes(plan.ask), timeout_s=_WAIT_S, harmless=True))
     gives = {mode.name: mode.gives for mode in plan.mode}
     found = []
-    for line in answer.data.decode("utf-8", "replace").splitlines():
+    for line in text_of(answer.data).splitlines():
         row = search(plan.row, line)
         if row is None:
             continue

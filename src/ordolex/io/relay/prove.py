@@ -7,6 +7,7 @@ from contextlib import asynccontextmanager
 
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Proof
+from ordolex.core.text.charsets import text_of
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.relay.relay import Relay
@@ -40,7 +41,7 @@ async def prove(relay: Relay, question: Question) -> tuple[Proof | None, str]:
     """The proof, kept in the relay, or None, and a sentence on what came. Raises a Fault as `used` does."""
     async with used(relay) as runner:
         answer = await runner.ask(question)
-    text = answer.data.decode("utf-8", "replace").strip()
+    text = text_of(answer.data).strip()
     if answer.verdict is Verdict.RIGHT and answer.last_s is not None:
         relay.ends[1].runner.answered_through(answer)
         relay.proven(Proof(question.text, text, answer.last_s * 1000, mono_s()))

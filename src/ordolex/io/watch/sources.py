@@ -13,8 +13,10 @@ from ordolex.core.protocols.codecs import ModbusCodec
 from ordolex.core.protocols.modbus.frames import FRAMINGS
 from ordolex.core.sheet.parameters import Bus
 from ordolex.core.sheet.sheet import Sheet
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
+from ordolex.core.text.refused import is_refusal
 from ordolex.core.watch.extract import Extracted, extract, first_number
 from ordolex.core.watch.polls import Poll, polls_of
 from ordolex.core.watch.round import Round, RoundItem
@@ -123,7 +125,13 @@ class Source:
         return {name: by_name[self._items[name].read] for name in poll.items}
 
     def _of_text(self, items: Sequence[RoundItem], text: str) -> Results:
-        return {item.name: value_in(item, text) for item in items}
+        return {item.name: self._value(item, text) for item in items}
+
+    def _value(self, item: RoundItem, text: str) -> Extracted:
+        about = item.value.key if item.value is not None else ""
+        if is_refusal(text, item.ask, f"{item.like} {about}"):
+            return Extracted(None, Quality.REFUSED, f"it said {text.strip()[:40]!r}")
+        return value_in(item, text)
 
     # ---- heard
 
@@ -135,7 +143,7 @@ class Source:
             if byte in b"\r\n\x03":
                 line, self._line = bytes(self._line), bytearray()
                 if line.strip() and b"\0" not in line:
-                    self._line_came(line.decode("utf-8", "replace"), at_s)
+                    self._line_came(text_of(line), at_s)
             elif len(self._line) < _LONGEST_LINE:
                 self._line.append(byte)
 

@@ -13,6 +13,7 @@ from ordolex.core.sheet import ListPlan, Lists
 from ordolex.core.tables.complete import changes, complete
 from ordolex.core.tables.table import Table, by_columns, by_pattern, lines_of
 from ordolex.core.text import patterns
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.link.runner import LinkRunner
@@ -75,7 +76,7 @@ async def pull(
     shown = bytes(text)
     if lists.echo:  # the command's own line is no row
         shown = shown.split(b"\n", 1)[-1] if b"\n" in shown else shown
-    lines = lines_of(shown.decode("utf-8", "replace"))
+    lines = lines_of(text_of(shown))
     heading = one.heading or r"^-- .* --$"
     table = by_pattern(one.name, lines, one.row, heading) if one.row else by_columns(one.name, lines)
     return Pulled(table, pages, words)

@@ -12,6 +12,7 @@ from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question
 from ordolex.core.link.rate import Changed
 from ordolex.core.talk.rate_rows import Faults, RateRow, faults_of
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.link.steps import perform
@@ -84,7 +85,7 @@ async def _step(runner: LinkRunner, command: bytes, line: LineSettings, question
     if command:
         told = await runner.ask(Question(command, timeout_s=1.0))
         if rate.refuses(told.data):
-            return f"the device refused: {visible_text(told.data.decode('latin-1').strip()[-40:])}"
+            return f"the device refused: {visible_text(text_of(told.data).strip()[-40:])}"
         await asyncio.sleep(rate.SETTLE_S)
     await runner.retune(line)
     for _ in range(2):

@@ -11,6 +11,7 @@ from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.families import FAMILIES, Family
 from ordolex.core.sheet.parameters import Bus
 from ordolex.core.sheet.ranking import Ranked, ranked
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible
 from ordolex.core.visit.bring_up import Outcome, Standing
@@ -58,7 +59,7 @@ async def _who(b: Bringing) -> str:
         answer = await b.do(runner.ask(question_for(b, own), at_once=True))
     if answer.verdict is not Verdict.RIGHT:
         return ""
-    lines = [line.strip() for line in answer.data.decode("latin-1").splitlines()]
+    lines = [line.strip() for line in text_of(answer.data).splitlines()]
     return ", ".join(line for line in lines if line and line not in ("OK", "ATI"))
 
 
@@ -145,8 +146,8 @@ async def _said_as_one_has(runner: LinkRunner, patterns: Sequence[str]) -> str:
     heard = bytearray()
 
     def fits() -> bool:
-        return any(search(pattern, heard.decode("latin-1")) is not None for pattern in patterns)
+        return any(search(pattern, text_of(bytes(heard))) is not None for pattern in patterns)
 
     with runner.tap.heard_by(lambda data, *_: heard.extend(data)):
         await until(fits, _SENTENCE_S)
-    return heard.decode("latin-1")
+    return text_of(bytes(heard))

@@ -7,6 +7,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.protocols.families import FAMILIES
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible
 from ordolex.core.visit.bring_up import Outcome, Standing
@@ -134,7 +135,7 @@ async def _recognised(runner: LinkRunner, talks: str) -> None:
     heard = bytearray()
 
     def look() -> bool:
-        found = search(talks, heard.decode("latin-1"))
+        found = search(talks, text_of(bytes(heard)))
         if found is not None:
             runner.recognise(found.group())
         return found is not None

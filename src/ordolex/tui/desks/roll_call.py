@@ -19,6 +19,7 @@ from ordolex.core.bus.roll_call import Called, Row, Standing, roll_call, summary
 from ordolex.core.bus.units import UnitsError, as_ranges, has_place, read_callees, with_unit
 from ordolex.core.match.wishes import read_units
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.device.roll_call import Caller, ModbusCaller, TextCaller, enough_ms
@@ -269,7 +270,7 @@ def template_reading(text: str) -> str:
     reading = bytes_reading(text)
     if not has_place(to_bytes(text)):
         raise ValueError("write {unit} where the unit's letter or number belongs, such as {unit}\\r")
-    return f"{reading}; to unit 7: {visible_text(with_unit(to_bytes(text), '7').decode('latin-1'))}"
+    return f"{reading}; to unit 7: {visible_text(text_of(with_unit(to_bytes(text), '7')))}"
 
 
 def expected_reading(text: str) -> str:

@@ -8,6 +8,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from ordolex.core.text.charsets import text_of
+
 NUMERIC = {"0": "OK", "1": "CONNECT", "2": "RING", "3": "NO CARRIER", "4": "ERROR", "6": "NO DIALTONE", "7": "BUSY",
            "8": "NO ANSWER"}  # fmt: skip
 _ERRORS = ("ERROR", "NO CARRIER", "NO DIALTONE", "BUSY", "NO ANSWER")
@@ -60,8 +62,8 @@ class AtReply:
 
 def read_reply(command: bytes, data: bytes) -> AtReply:
     """What of an answer has come. Numeric results count only as the whole of the last line, after CR alone."""
-    text = data.decode("latin-1")
-    sent = command.decode("latin-1").rstrip("\r\n")
+    text = text_of(data)
+    sent = text_of(command).rstrip("\r\n")
     echoed = text.lstrip("\r\n").startswith(sent) and bool(sent)
     if echoed:
         text = text.lstrip("\r\n")[len(sent) :]

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from ordolex.core.device.led import changed, found_first, which_of
 from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.procedures import Procedure
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.patterns import search
@@ -101,7 +102,7 @@ async def _look(at: SetAt, sheet: Sheet, procedure: Procedure, values: Mapping[s
 async def _may_begin(at: SetAt, procedure: Procedure) -> bool:
     """Where the device stands at another prompt than the one where this begins, the technician says what is to be."""
     at.session.talks.drain(at.link)
-    prompt = prompt_of(at.session.talks.of(at.link)).decode("latin-1")
+    prompt = text_of(prompt_of(at.session.talks.of(at.link)))
     first = [*procedure.before, *procedure.step][0]
     if not prompt.strip() or not first.send or not first.expect or search(first.expect, prompt):
         return True
@@ -171,7 +172,7 @@ async def _where(at: SetAt) -> str:
     for _ in range(8):
         await asyncio.sleep(0.3)
         at.session.talks.drain(at.link)
-        prompt = prompt_of(talk).decode("latin-1").strip()
+        prompt = text_of(prompt_of(talk)).strip()
         if prompt and prompt == before:
             return f"the device stands at {prompt!r}"
         before = prompt

@@ -151,7 +151,9 @@ class TalkDesk(Desk):
         self._head.show()
 
     def _draw(self, row: Row, width: int) -> list[Segment]:
-        return row_segments(row, width, self._remembered.shown, self.ink)
+        link = self.session.links.chosen
+        charset = self.session.talks.of(link).screen.charset if link is not None else "UTF-8"
+        return row_segments(row, width, self._remembered.shown, self.ink, charset=charset)
 
     # ---- what is typed
 

@@ -6,6 +6,7 @@ from rich.text import Text
 
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.echo import LEAST, echo_hint
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.view import LinkView
 from ordolex.io.system.clock import mono_s
@@ -35,6 +36,8 @@ def headline(
             head.append("   it asks about the terminal: Ctrl+B answers", ink.style("straw"))
     else:
         head.append(f"   {how.shown.value}", ink.style("dim"))
+        if talk.screen.charset != "UTF-8":
+            head.append(f", {talk.screen.charset}", ink.style("dim"))
     _append_state(head, session, link, ink)
     modem = call_words(session, link)
     if modem and is_open:
@@ -67,7 +70,7 @@ def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) 
         quiet = mono_s() - view.evidence.last_heard_s
         head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
         talk = session.talks.of(link)
-        aside, prompt = came_aside(talk), visible_text(prompt_of(talk).decode("latin-1").strip())
+        aside, prompt = came_aside(talk), visible_text(text_of(prompt_of(talk)).strip())
         if aside and prompt:
             words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
             head.append(words, ink.style("straw"))

@@ -9,6 +9,7 @@ from ordolex.core.link.rubout import probe_rubout
 from ordolex.core.tables.complete import complete
 from ordolex.core.talk.points import Roll, read_points
 from ordolex.core.text.counts import counted
+from ordolex.core.text.escapes import named
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round
 from ordolex.io.link.steps import perform
@@ -55,7 +56,7 @@ async def units(at: TalkAt) -> None:
     if taken is None:
         return
     if not taken.watch:
-        asked = with_unit(taken.template, taken.unit).rstrip(b"\r\n").decode("latin-1")
+        asked = named(with_unit(taken.template, taken.unit).rstrip(b"\r\n"))
         at.entry.put(asked)
         at.say(f"unit {visible_text(taken.unit)} is in the entry line: Enter asks it", "good")
         return

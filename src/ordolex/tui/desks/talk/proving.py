@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from ordolex.core.link.loop import compare, pattern
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
@@ -70,7 +71,7 @@ def accept(at: TalkAt) -> None:
         at.say(str(error), "unsure")
         return
     ms = (answer.last_s or 0.0) * 1000
-    said = answer.data.decode("latin-1").strip()
+    said = text_of(answer.data).strip()
     at.session.hub.call(_shown(at.runner, question, said, ms))
     if not link.first_question:
         at.change_link(replace(link, first_question=question.text))

@@ -10,6 +10,7 @@ from ordolex.core.link.rate import Changed, refuses
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.sheet.parameters import Action
 from ordolex.core.talk.rate_rows import RateRow, fastest_clean, rates_table
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text
@@ -156,7 +157,7 @@ async def _store(at: TalkAt, store: Action) -> None:
     answer = await at.do(Sending("storing"), at.runner.ask(Question(to_bytes(store.send), timeout_s=2.0)))
     if answer is None:
         return
-    said = answer.data.decode("latin-1").strip()
+    said = text_of(answer.data).strip()
     if refuses(answer.data) or not said:
         at.tell(f"not stored: {visible_text(said[-40:]) or 'no answer'}", good=False)
         return
