@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from ordolex.core.line.notation import read_line
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.text.nmea0183 import sentence
+from ordolex.core.text.number_in import doubtful_in
 from ordolex.core.watch.condition import ConditionError, Now, read_condition
 from ordolex.core.watch.derived import Derivation
 from ordolex.core.watch.extract import extract, first_number, split
@@ -49,6 +50,16 @@ from ordolex.io.own import sheets
         ({"column": 1, "unit": "mg/l"}, "9.1 %", None, Quality.NOT_READABLE),  # the unit changed
         ({"column": 1, "unit": "C"}, "9.1 °C", 9.1, Quality.GOOD),
         ({"column": 1, "kind": "text"}, "RUN", "RUN", Quality.GOOD),
+        ({"key": "O2"}, "O2=8,17 mg/l", None, Quality.NOT_READABLE),
+        ({"key": "O2", "comma": True}, "T=-3,5 C; O2=8,17 mg/l", 8.17, Quality.GOOD),
+        ({"places": (1, 4)}, "8,17 mg/l", None, Quality.NOT_READABLE),
+        ({"column": 2, "comma": True}, "-3,5;8,17;9", 8.17, Quality.GOOD),
+        ({"column": 3, "comma": True, "kind": "text"}, "-3,5;8,17;v1.2,3", "v1.2,3", Quality.GOOD),
+        ({"column": 1, "comma": True}, "1.234,5", None, Quality.NOT_READABLE),
+        ({"column": 1, "comma": True}, "8.17", None, Quality.NOT_READABLE),
+        ({"column": 1}, "8,17", 8.0, Quality.GOOD),  # whoever says column says what a comma is
+        ({"places": (1, 8)}, "14:05:33", None, Quality.NOT_READABLE),
+        ({"places": (1, 10)}, "2031-03-09", None, Quality.NOT_READABLE),
         ({"column": 1}, "nan", None, Quality.NOT_READABLE),
         ({"column": 1}, "1e999", None, Quality.NOT_READABLE),
         ({"column": 1}, "", None, Quality.NOT_READABLE),
@@ -61,6 +72,19 @@ def test_a_field_finds_its_value_or_says_why_not(
     found = extract([made], text)["v"]
     assert (found.value, found.quality) == (value, quality)
     assert bool(found.words) == (value is None)
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("8,17 mg/l", None), ("O2 8,17", None), ("1,234.5 kWh", None), ("1.234,5 kWh", None), ("1,234,567", None),
+        ("8.17,22,98", 8.17), ("3,8.17", 3.0), ("3,22,98", 3.0), ("8.17, 22", 8.17), ("14:05:33 8.17", 8.17),
+        ("2031-03-09T14:05 8.17 mg/l", 8.17), ("unit 3", 3.0), ("-3.5", -3.5), ("v1.2.3", None), ("1.2.3", None),
+    ],
+)  # fmt: skip
+def test_of_a_number_that_may_be_a_part_nothing_is_taken(text: str, value: float | None) -> None:
+    found = first_number(text)
+    assert (found.value, bool(found.words)) == (value, value is None)
 
 
 def test_a_sentence_is_read_by_its_fields_and_only_with_a_right_check() -> None:
@@ -85,15 +109,28 @@ SPLIT = [  # none of these was looked at while it was built
 ]
 
 
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [
+        ("8,17 mg/l", {"value 1": 8.17}),
+        ("-3,5;8,17;9", {"value 1": -3.5, "value 2": 8.17, "value 3": 9.0}),
+        ("pH 7,2 ORP -31,5", {"pH": 7.2, "ORP": -31.5}),
+        ("T: 21,4C, RH: 48,2%", {"T": 21.4, "RH": 48.2}),
+    ],
+)
+def test_where_a_comma_is_said_to_be_a_decimal_one_it_is(text: str, wanted: dict[str, float]) -> None:
+    assert doubtful_in(text) and {field.name: one.value for field, one in split(text, comma=True)} == wanted
+
+
 @pytest.mark.parametrize(("text", "wanted"), SPLIT)
 def test_an_answer_without_a_sheet_is_split_into_columns(text: str, wanted: dict[str, object]) -> None:
     found = {field.name: one.value for field, one in split(text)}
     assert {name: found.get(name) for name in wanted} == wanted
 
 
-@given(st.text(max_size=300))
-def test_whatever_a_device_says_is_split_without_an_error_and_reads_the_same_again(text: str) -> None:
-    for field, one in split(text):
+@given(st.text(max_size=300) | st.text("0123456789.,;:-= aC\n", max_size=40), st.booleans())
+def test_whatever_a_device_says_is_split_without_an_error_and_reads_the_same_again(text: str, comma: bool) -> None:
+    for field, one in split(text, comma=comma):
         assert extract([field], text)[field.name] == one
     first_number(text)
 

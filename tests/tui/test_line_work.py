@@ -4,15 +4,18 @@ import asyncio
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import pytest
 from textual.events import Key, Paste
 from textual.widgets import Input, Static
 
+from ordolex.core.link.question import Question
 from ordolex.core.talk.conversation import Direction
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.text.visible import without_codes
+from ordolex.core.watch.round import as_toml
 from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.transport.twins import MemoryTransport
 from ordolex.tui.desks.talk.masking import Masking
@@ -85,6 +88,27 @@ async def test_what_was_asked_last_is_asked_again_and_again_until_it_is_stopped(
         stopped = count
         await asyncio.sleep(0.3)
         assert count == stopped
+
+
+@pytest.mark.parametrize(
+    ("answer", "names", "values"), [("one", "oxygen", [7.62]), ("two", "unit, oxygen", [7.0, 62.0])]
+)
+async def test_what_a_comma_is_in_an_answer_is_asked_before_values_are_made_of_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: str, names: str, values: list[float]
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(b"7,62 mg/l\r\n")
+        await site.open_port()
+        await more(site, "repeat")
+        await prompt(site, "OXY?\\n")
+        await prompt(site, "50")
+        await site.pick(answer)
+        await prompt(site, names)
+        await prompt(site, "by hand")
+        watches = site.app.session.watches
+        await site.until(lambda: watches.watch is not None and all(s.count for s in watches.watch.states.values()))
+        assert watches.watch is not None and [state.newest for state in watches.watch.states.values()] == values
+        assert ("comma = true" in as_toml(watches.watch.round)) == (answer == "one")
 
 
 async def test_a_menu_is_picked_by_name_and_the_view_cleared_and_searched(
@@ -564,6 +588,7 @@ async def test_waiting_says_since_when_and_how_long_the_last_right_answer_took(
         if data == b"*IDN?\n":
             port.say(b"Brookmade,OX-2,unit 1,1.14\n")
 
+    monkeypatch.setattr("ordolex.session.session.Question", partial(Question, timeout_s=60.0))
     async with at_site(tmp_path, monkeypatch) as site:
         site.device = device
         await site.open_port()

@@ -17,12 +17,14 @@ class ValueField(Part):
     places    first and last character, from 1, of the first line
     key       what stands before `=` or `:`
 
+    `comma` says that numbers have a decimal comma; one between digits then separates no columns.
     `none` lists what stands there when the device has no value; `scale` and `offset` make number × scale + offset.
     """
 
     name: Words
     unit: str = ""
     kind: Literal["number", "text"] = "number"
+    comma: bool = False
     scale: float = 1.0
     offset: float = 0.0
     none: list[str] = []

@@ -10,14 +10,14 @@ from typing import Literal
 
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.text.nmea0183 import verdict
+from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, with_points
 from ordolex.core.text.patterns import search
 from ordolex.core.watch.samples import Quality, Value
 
-_NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
 _UNIT = r"[A-Za-z%°/³²µΩ][A-Za-z%°/³²µΩ0-9]{0,9}"
-_WITH_UNIT = re.compile(rf"({_NUMBER})\s*({_UNIT})?")
-_KEYED = re.compile(rf"([A-Za-z][\w. -]{{0,30}}?)\s*[=:]\s*({_NUMBER})(?:\s*({_UNIT})(?!\w)(?!\s*[=:]))?(?![\w.:])")
-_PIECE = re.compile(rf"(?<![\w.]){_NUMBER}(?:\s?{_UNIT}(?!\s*[+-]?\.?\d)(?!\w))?(?![\w.:-])|\S+")
+_WITH_UNIT = re.compile(rf"({NUMBER})\s*({_UNIT})?")
+_KEYED = re.compile(rf"([A-Za-z][\w. -]{{0,30}}?)\s*[=:]\s*({NUMBER})(?:\s*({_UNIT})(?!\w)(?!\s*[=:]))?(?![\w.:])")
+_PIECE = re.compile(rf"(?<![\w.]){NUMBER}(?:\s?{_UNIT}(?!\s*[+-]?\.?\d)(?!\w))?(?![\w.:-])|\S+")
 _BETWEEN = re.compile(r"[,;\t|]|\s{2,}")
 _MOST_COLUMNS = 64
 _LONGEST_TEXT = 200
@@ -39,10 +39,14 @@ def extract(fields: Sequence[ValueField], text: str, between: str = "", like: st
 
 
 def _one(field: ValueField, text: str, between: str, like: str) -> Extracted:
-    piece = _piece(field, text, between, like)
+    piece = _piece(field, text if field.group else _pointed(text, field), between, like)
     if isinstance(piece, Extracted):
         return piece
     return typed(piece, field)
+
+
+def _pointed(text: str, field: ValueField) -> str:
+    return with_points(text) if field.comma else text
 
 
 def typed(piece: str, field: ValueField) -> Extracted:
@@ -51,10 +55,12 @@ def typed(piece: str, field: ValueField) -> Extracted:
     if bare in field.none or (not bare and "" in field.none):
         return Extracted(None, Quality.NOT_READABLE, f"the device has no value: {bare or 'nothing'}")
     if field.kind == "text":
-        return Extracted(bare[:_LONGEST_TEXT])
-    found = re.fullmatch(rf"({_NUMBER})\s*(.*)", bare)
-    if found is None:
-        return Extracted(None, Quality.NOT_READABLE, f"{bare[:40]!r} is no number")
+        return Extracted((as_written(bare) if field.comma else bare)[:_LONGEST_TEXT])
+    found = re.fullmatch(rf"({NUMBER})\s*(.*)", bare)
+    if found is None or re.match(rf"[-.,:/{POINT}]?\d", found[2]):
+        whole = goes_on(bare, *found.span(1)) if found is not None and not field.comma else ""
+        said = as_written(bare) if field.comma else bare
+        return Extracted(None, Quality.NOT_READABLE, doubt_of(whole) if whole else f"{said[:40]!r} is no number")
     if field.unit and found[2] and not _same_unit(found[2], field.unit):
         return Extracted(None, Quality.NOT_READABLE, f"the unit is {found[2][:10]!r} now, it was {field.unit!r}")
     number = float(found[1])
@@ -67,9 +73,12 @@ def typed(piece: str, field: ValueField) -> Extracted:
 
 def first_number(text: str) -> Extracted:
     """The first number of an answer, where nothing says where its value stands."""
-    found = re.search(rf"(?<![\w.]){_NUMBER}(?![\w.]*\d)", text)
+    found = first_in(text)
     if found is None:
         return Extracted(None, Quality.NOT_READABLE, f"no number in {text.strip()[:40]!r}")
+    whole = goes_on(text, *found.span())
+    if whole:
+        return Extracted(None, Quality.NOT_READABLE, doubt_of(whole))
     number = float(found[0])
     return (
         Extracted(number) if math.isfinite(number) else Extracted(None, Quality.NOT_READABLE, "no number that can be")
@@ -86,11 +95,14 @@ def _piece(field: ValueField, text: str, between: str, like: str) -> str | Extra
         found = search(like, text) if like else None
         if found is None:
             return Extracted(None, Quality.NOT_READABLE, f"it said {text.strip()[:40]!r}")
-        return str(found[field.group] or "")
+        return _pointed(str(found[field.group] or ""), field)
     if field.key:
         behind = r"\s*[=:]\s*([^,;|\r\n]*?)(?=\s+[A-Za-z][\w. -]*?[=:]|[,;|\r\n]|$)"
         keyed = re.search(rf"(?<![\w.]){re.escape(field.key)}{behind}", text)
-        return keyed[1] if keyed else Extracted(None, Quality.NOT_READABLE, f"no {field.key} in {text.strip()[:40]!r}")
+        if keyed is None:
+            return Extracted(None, Quality.NOT_READABLE, f"no {field.key} in {text.strip()[:40]!r}")
+        whole = goes_on(text, *keyed.span(1)) if field.kind == "number" and not field.comma else ""
+        return Extracted(None, Quality.NOT_READABLE, doubt_of(whole)) if whole else keyed[1]
     if field.sentence:
         return _of_sentence(field, text)
     if field.places is not None:
@@ -137,19 +149,24 @@ def pieces_of(text: str, between: str = "") -> list[str]:
     return out[:_MOST_COLUMNS]
 
 
-def split(text: str) -> list[tuple[ValueField, Extracted]]:
+def split(text: str, *, comma: bool = False) -> list[tuple[ValueField, Extracted]]:
     """An answer without a sheet, as columns: a field for each, named after its key where it has one, with what stands
-    in it now. The technician names them anew."""
+    in it now. The technician names them anew, and says whether numbers have a decimal `comma` (see `doubtful_in`)."""
+    fields = _fields_of(with_points(text) if comma else text)
+    if comma:
+        fields = [field.model_copy(update={"comma": True}) for field in fields]
+    return [(field, _one(field, text, "", "")) for field in fields]
+
+
+def _fields_of(text: str) -> list[ValueField]:
     keyed = list(_KEYED.finditer(text))
     if keyed:
         fields = [ValueField(name=found[1].strip(), key=found[1].strip(), unit=found[3] or "") for found in keyed]
-        unique = {field.name: field for field in fields}
-        return [(field, _one(field, text, "", "")) for field in unique.values()]
+        return list({field.name: field for field in fields}.values())
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     if lines and lines[-1].startswith(("$", "!")) and "," in lines[-1]:
         body = lines[-1][1:].partition("*")[0].split(",")
-        made = [_column(n, piece, sentence=body[0]) for n, piece in enumerate(body) if n and piece]
-        return [(field, _one(field, text, "", "")) for field in made]
+        return [_column(n, piece, sentence=body[0]) for n, piece in enumerate(body) if n and piece]
     pieces = pieces_of(text)
     loose = not any(_BETWEEN.search(line) for line in lines)
     made = []
@@ -160,7 +177,7 @@ def split(text: str) -> list[tuple[ValueField, Extracted]]:
             continue  # a word before a number is its name
         named = loose and is_number and before and not _is_number(before)
         made.append(_column(number, piece, name=before if named else ""))
-    return [(field, _one(field, text, "", "")) for field in made]
+    return made
 
 
 def _is_number(piece: str) -> bool:

@@ -11,6 +11,7 @@ from ordolex.core.sheet.fields import ValueField
 from ordolex.core.sheet.parameters import Bus
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
+from ordolex.core.text.number_in import doubtful_in
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.extract import split
 from ordolex.core.watch.round import Round, RoundItem
@@ -23,6 +24,7 @@ from ordolex.tui.desks.at import At
 from ordolex.tui.desks.roll_call import Taken
 from ordolex.tui.readings import bytes_reading, repeat_reading
 from ordolex.tui.widgets.prompts import Pick
+from ordolex.tui.widgets.wording import cut
 
 _WAIT_S = 2.0
 _ENDS = {"LF": "\\n", "CR": "\\r", "CR LF": "\\r\\n"}
@@ -91,7 +93,10 @@ def _timeout_s(every_ms: str) -> float:
 
 async def _named(at: At, what: str, text: str) -> tuple[str, dict[str, ValueField]] | None:
     """An answer split into columns, which the technician names, and a name for the round."""
-    found = split(text)
+    comma = await _has_comma(at, text)
+    if comma is None:
+        return None
+    found = split(text, comma=comma)
     if not found:
         at.say(f"{what}: nothing in the answer can be a value", "unsure")
         return None
@@ -106,6 +111,16 @@ async def _named(at: At, what: str, text: str) -> tuple[str, dict[str, ValueFiel
         return None
     wanted = zip(_names(names), found, strict=True)
     return name, {one: field.model_copy(update={"name": one}) for one, (field, _) in wanted if one != "-"}
+
+
+async def _has_comma(at: At, text: str) -> bool | None:
+    """Whether its numbers have a decimal comma; asked where it cannot be known. None where that was left."""
+    doubtful = doubtful_in(text)
+    if not doubtful:
+        return False
+    choices = [("two", f"two values, {doubtful.replace(',', ' and ')}"), ("one", "one number with a decimal comma")]
+    answer = await at.ask(Pick(f"What is {doubtful}?", choices, visible_text(cut(text.strip(), 100))))
+    return None if answer is None else answer == "one"
 
 
 def _names(text: str) -> list[str]:

@@ -1,0 +1,53 @@
+"""Where a number in what a device says ends, and where that cannot be known: `9,42` is one number in one country, two
+columns of another device; a part of it, or of a time or a date, is no value."""
+
+from __future__ import annotations
+
+import re
+
+NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
+_FIRST = re.compile(rf"(?<![\w.])(?<!\d[:/,-]){NUMBER}(?![\w.]*\d)(?![:/-]\d)")
+_GOES_ON = re.compile(r"(?:[.,:]\d+)+")
+_GROUPED = re.compile(r"[+-]?\d{1,3}(?:(?:,\d{3})+(?:\.\d+)?|(?:\.\d{3})+,\d+)")
+_DOT, _COMMA = re.compile(r"(?<=\d)\.(?=\d)"), re.compile(r"(?<=\d),(?=\d)")
+_RUN = re.compile(r"(?<![\w.,])[+-]?\d+(?:[.,]\d+)+")
+POINT = "\N{MODIFIER LETTER HALF TRIANGULAR COLON}"  # of a word, so that no number ends before it
+_WITH_COMMA = re.compile(r"[+-]?\d+,\d+")
+
+
+def first_in(text: str) -> re.Match[str] | None:
+    """The first number that is no part of a time, a date or a name."""
+    return _FIRST.search(text)
+
+
+def goes_on(text: str, start: int, end: int) -> str:
+    """Whether the number in `text[start:end]` may be a part only of what stands there: all of that, or nothing."""
+    more = _GOES_ON.match(text, end)
+    if more is None or not text[end - 1 : end].isdigit():
+        return ""
+    whole = text[start : more.end()]
+    columns = more[0][0] == "," and not (_WITH_COMMA.fullmatch(whole) or _GROUPED.fullmatch(whole))
+    return "" if columns else whole
+
+
+def doubt_of(whole: str) -> str:
+    """What is to be said of a number that may go on."""
+    if "," not in whole:
+        return f"{whole[:40]!r} is not one number"
+    return f"{whole[:40]!r} can be one number or several: the item's value says which, with comma = true or a column"
+
+
+def doubtful_in(text: str) -> str:
+    """The first in it that may be one number with a decimal comma, or two; or nothing."""
+    return next((found[0] for found in _RUN.finditer(text) if _WITH_COMMA.fullmatch(found[0])), "")
+
+
+def with_points(text: str) -> str:
+    """A text with decimal commas as one with decimal points; a point between digits, which is none then, is POINT. Each
+    character stays at its place."""
+    return _COMMA.sub(".", _DOT.sub(POINT, text))
+
+
+def as_written(text: str) -> str:
+    """What was before `with_points`."""
+    return _DOT.sub(",", text).replace(POINT, ".")
