@@ -38,6 +38,8 @@ def test_a_conversation_becomes_a_sheet_that_judges_the_next_answers() -> None:
 
 def test_answers_of_different_words_have_no_pattern_and_named_columns_are_kept() -> None:
     assert pattern_of(["ON", "OFF"]) == "" and pattern_of(["1 on", "2 off"]) == "" and pattern_of(["a\nb"]) == ""
+    assert re.fullmatch(pattern_of(["-3.5 C"]), "12.1 C"), "it happened to be negative"
+    assert not re.fullmatch(pattern_of(["+3.5 C", "-1.2 C"]), "12.1 C"), "it writes the sign each time"
     field = ValueField(name="pH", column=1, unit="")
     sheet = read_sheet(draft("p", "d", "any", "x", [Asked(b"<A\n", ("7.1",), (field,), harmless=True)]), "p.toml")
     assert sheet.question[0].value == [field] and sheet.question[0].question().data == b"<A\n"

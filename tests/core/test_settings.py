@@ -46,6 +46,9 @@ def test_values_are_shown_in_the_words_of_the_sheet() -> None:
     assert shown(parameter("control"), 2) == "bus" and shown(parameter("run"), 0) == "off"
     assert shown(parameter("set-point"), 42.5) == "42.5" and shown(parameter("set-point"), None) == ""
     assert same(parameter("set-point"), 42.5, 42.5000001) and not same(parameter("set-point"), 42.5, 42.6)
+    assert same(parameter("control"), "Bus", "BUS")
+    name = parameter("control").model_copy(update={"kind": "text"})
+    assert same(name, "Pump 2 ", "Pump 2") and not same(name, "Pump 2", "PUMP 2"), "a name is what was written"
 
 
 def reading(name: str, value: float) -> Reading:

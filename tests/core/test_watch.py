@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.sheet.fields import ValueField
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.nmea0183 import sentence
 from ordolex.core.text.number_in import doubtful_in
 from ordolex.core.watch.condition import ConditionError, Now, read_condition
@@ -58,6 +59,7 @@ from ordolex.io.own import sheets
         ({"column": 1, "comma": True}, "1.234,5", None, Quality.NOT_READABLE),
         ({"column": 1, "comma": True}, "8.17", None, Quality.NOT_READABLE),
         ({"column": 1}, "8,17", 8.0, Quality.GOOD),  # whoever says column says what a comma is
+        ({"column": 2}, "3,9.91E+37", None, Quality.NOT_READABLE),  # SCPI 1999: no measurement
         ({"places": (1, 8)}, "14:05:33", None, Quality.NOT_READABLE),
         ({"places": (1, 10)}, "2031-03-09", None, Quality.NOT_READABLE),
         ({"column": 1}, "nan", None, Quality.NOT_READABLE),
@@ -80,6 +82,7 @@ def test_a_field_finds_its_value_or_says_why_not(
         ("8,17 mg/l", None), ("O2 8,17", None), ("1,234.5 kWh", None), ("1.234,5 kWh", None), ("1,234,567", None),
         ("8.17,22,98", 8.17), ("3,8.17", 3.0), ("3,22,98", 3.0), ("8.17, 22", 8.17), ("14:05:33 8.17", 8.17),
         ("2031-03-09T14:05 8.17 mg/l", 8.17), ("unit 3", 3.0), ("-3.5", -3.5), ("v1.2.3", None), ("1.2.3", None),
+        ("9.91E37", None), ("-9.9E+37", None), ("9.8E37", 9.8e37),
     ],
 )  # fmt: skip
 def test_of_a_number_that_may_be_a_part_nothing_is_taken(text: str, value: float | None) -> None:
@@ -94,6 +97,10 @@ def test_a_sentence_is_read_by_its_fields_and_only_with_a_right_check() -> None:
     number = ValueField(name="v", sentence="WIMWV", column=1)
     assert extract([number], "noise\r\n" + good)["v"].value == 214.8
     assert extract([number], good.replace("214.8", "215.8"))["v"].value is None
+    for charset in ("utf-8", "latin-1"):
+        body = sentence("IIXDR,C,21.4,C,Zulauf-Süd".encode(charset))
+        field = ValueField(name="v", sentence="IIXDR", column=2)
+        assert extract([field], text_of(body))["v"].value == 21.4
 
 
 SPLIT = [  # none of these was looked at while it was built

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import math
+import struct
 from collections.abc import Sequence
 
 import pytest
@@ -147,6 +149,34 @@ async def test_a_text_that_is_not_surely_read_is_not_given_back_as_other_bytes(n
     assert (water.value, place.value) == (9.5, "Zulauf_S\N{REPLACEMENT CHARACTER}d")
     with pytest.raises(ValueError, match="could not be read"):
         device.preview(sheet.parameter[1], str(place.value))
+    await runner.release()
+
+
+@pytest.mark.parametrize(
+    ("said", "value"), [("nan", None), ("-INF", None), ("1e400", None), ("1_000", None), ("+7", 7), ("9.5", 9.5)]
+)
+async def test_what_is_no_number_is_said_and_ends_nothing(notes: Notes, said: str, value: float | None) -> None:
+    text = DOSER.split("[frame]")[0].replace('speaks = "framed"\n', "")
+    text += "[[parameter]]\nname = 'water'\nread = 'T?\\n'\nlike = '(?P<value>\\S+)'\n"
+    port = MemoryTransport(lambda port, data: port.say(said.encode() + b"\r\n"))
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    (reading,) = await device_for(runner, sheet := read_sheet(text, "gauge.toml")).read(sheet.parameter)
+    assert (reading.value, reading.words) == (value, f"{said!r} is no number" if value is None else "")
+    await runner.release()
+
+
+async def test_a_float_that_is_no_number_is_shown_as_what_it_is(notes: Notes) -> None:
+    sheet = read_sheet(DOSER.replace('"uint16", scale = 0.5', '"float32"'), "doser.toml")
+
+    def doser(port: MemoryTransport, data: bytes) -> None:
+        assert sheet.frame is not None
+        port.say(wrap(sheet.frame.plan(), Frame(5, b"\x01" + struct.pack(">f", math.inf))))
+
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(doser))
+    await runner.open()
+    (reading,) = await device_for(runner, sheet).read(sheet.parameter)
+    assert (reading.outcome, reading.value) == (Outcome.READ, math.inf)
     await runner.release()
 
 

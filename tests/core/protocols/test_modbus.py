@@ -200,6 +200,8 @@ def test_orders_texts_and_what_does_not_fit() -> None:
     assert all(decode(words, "float32", order) == 123456.0 for order, words in swapped.items())
     assert encode("VD-3", "string", length=3) == (0x5644, 0x2D33, 0) and decode((0x5644, 0x2D33, 0), "string") == "VD-3"
     assert decode((0x1234,), "bcd16") == 1234
+    with pytest.raises(ValueTrouble, match="no byte in Latin-1"):
+        encode("5 €", "string", length=3)
     for value, type_ in ((70000, "uint16"), (1.5, "int16"), (-1, "uint32"), (12345, "bcd16")):
         with pytest.raises(ValueTrouble):
             encode(value, type_)

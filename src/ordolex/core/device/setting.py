@@ -82,7 +82,8 @@ def same(parameter: Parameter, one: Setting | None, other: Setting | None) -> bo
     if one is None or other is None:
         return one is other
     if isinstance(one, str) or isinstance(other, str):
-        return str(one).strip().lower() == str(other).strip().lower()
+        texts = [str(value).strip() for value in (one, other)]
+        return len({text if parameter.kind == "text" else text.lower() for text in texts}) == 1
     scale = abs(parameter.modbus.scale) if parameter.modbus is not None else 0.0
     return abs(one - other) <= max(1e-6 * max(abs(one), abs(other)), 0.01 * scale)
 

@@ -9,8 +9,12 @@ import re
 from dataclasses import dataclass
 
 _NUMBER = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-z%/°µ]\S*)?\s*")
-NOT_A_NUMBER = 9.91e37
-"""SCPI 1999, volume 1, 7.2.1.5: stands for no measurement; ±9.9e37 for out of range."""
+_STANDS_FOR = {
+    9.91e37: "the instrument has no measurement now (9.91E37)",
+    9.9e37: "the value is out of the instrument's range (9.9E37)",
+    -9.9e37: "the value is out of the instrument's range (-9.9E37)",
+}
+"""SCPI 1999, volume 1, 7.2.1.4 and 7.2.1.5."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,16 +23,19 @@ class Quantity:
     unit: str
 
 
+def no_value(number: float) -> str:
+    """What a number that an instrument gives in place of a value stands for; nothing for any other."""
+    return _STANDS_FOR.get(number, "")
+
+
 def read_quantity(text: str) -> Quantity:
     """`9.42 mg/l`, `1.2E-3`. Raises ValueError."""
     found = _NUMBER.fullmatch(text)
     if found is None:
         raise ValueError(f"{text.strip()!r} is no number")
     value = float(found[1])
-    if value == NOT_A_NUMBER:
-        raise ValueError("the instrument has no measurement now (9.91E37)")
-    if abs(value) == 9.9e37:
-        raise ValueError("the value is out of the instrument's range (9.9E37)")
+    if why := no_value(value):
+        raise ValueError(why)
     return Quantity(value, found[2] or "")
 
 

@@ -75,7 +75,8 @@ def pattern_of(answers: Sequence[str]) -> str:
 
 def _number_like(texts: Sequence[str]) -> str:
     decimals = {len(text.partition(".")[2]) for text in texts}
-    sign = r"[+-]" if all(text[0] in "+-" for text in texts) else r"[+-]?"
+    always = all(text[0] in "+-" for text in texts) and any(text[0] == "+" for text in texts)
+    sign = r"[+-]" if always else r"[+-]?"  # of numbers that happened to be negative nothing is known
     if decimals == {0}:
         return sign + r"\d+"
     return sign + (rf"\d+\.\d{{{next(iter(decimals))}}}" if len(decimals) == 1 else r"\d+(\.\d+)?")

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from ordolex.core.protocols.instrument import no_value
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.text.nmea0183 import verdict
 from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, with_points
@@ -66,6 +67,8 @@ def typed(piece: str, field: ValueField) -> Extracted:
     number = float(found[1])
     if not math.isfinite(number):
         return Extracted(None, Quality.NOT_READABLE, f"{bare[:40]} is no number that can be")
+    if why := no_value(number):
+        return Extracted(None, Quality.NOT_READABLE, why)
     if field.scale == 1 and field.offset == 0:
         return Extracted(number)
     return Extracted(float(f"{number * field.scale + field.offset:.12g}"))
@@ -80,9 +83,8 @@ def first_number(text: str) -> Extracted:
     if whole:
         return Extracted(None, Quality.NOT_READABLE, doubt_of(whole))
     number = float(found[0])
-    return (
-        Extracted(number) if math.isfinite(number) else Extracted(None, Quality.NOT_READABLE, "no number that can be")
-    )
+    why = no_value(number) if math.isfinite(number) else "no number that can be"
+    return Extracted(None, Quality.NOT_READABLE, why) if why else Extracted(number)
 
 
 def _same_unit(one: str, other: str) -> bool:
@@ -123,7 +125,7 @@ def _of_sentence(field: ValueField, text: str) -> str | Extracted:
         body = line[1:].partition("*")[0].split(",")
         if not line.startswith(("$", "!")) or body[0] != field.sentence:
             continue
-        if verdict(line.encode("latin-1", "replace")) is False:
+        if all(verdict(line.encode(charset, "replace")) is False for charset in ("utf-8", "latin-1")):
             return Extracted(None, Quality.NOT_READABLE, "the sentence's check is wrong")
         if field.column < len(body):
             return body[field.column]

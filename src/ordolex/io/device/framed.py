@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import math
 import struct
 from collections.abc import Sequence
 
@@ -92,5 +93,5 @@ def _reading(parameter: Parameter, payload: Payload, frame: Frame, ms: float | N
         words = f"the answer has {len(frame.payload)} bytes, the value ends at {payload.at + size}"
         return Reading(parameter.name, Outcome.WRONG, raw=frame.payload, words=words, ms=ms)
     value = struct.unpack(("<" if payload.low_first else ">") + _TYPES[payload.type], data)[0] * payload.scale
-    whole = int(value) if value == int(value) else float(f"{value:.9g}")
+    whole = int(value) if math.isfinite(value) and value == int(value) else float(f"{value:.9g}")
     return Reading(parameter.name, Outcome.READ, whole, frame.payload, ms=ms)

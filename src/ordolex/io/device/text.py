@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import math
+import re
 from collections.abc import Sequence
 
 from ordolex.core.device.setting import Outcome, Reading
@@ -11,10 +13,12 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.results import is_error, read_reply
 from ordolex.core.protocols.codecs import AtCodec
+from ordolex.core.protocols.instrument import no_value
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
 from ordolex.core.text.charsets import surely_read, text_of
 from ordolex.core.text.escapes import to_bytes
+from ordolex.core.text.number_in import NUMBER
 from ordolex.core.text.patterns import search
 from ordolex.core.text.refused import is_refusal
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
@@ -164,10 +168,11 @@ def _as_came(said: str, heard: bytearray) -> bytes:
 def _reading(parameter: Parameter, text: str, raw: bytes, ms: float | None) -> Reading:
     value: Setting = text.strip()
     if parameter.kind in ("number", "whole"):
-        try:
-            number = float(value)
-        except ValueError:
+        number = float(text) if re.fullmatch(NUMBER, text.strip(), re.ASCII) else math.nan
+        if not math.isfinite(number):
             return Reading(parameter.name, Outcome.WRONG, raw=raw, words=f"{text!r} is no number", ms=ms)
+        if why := no_value(number):
+            return Reading(parameter.name, Outcome.WRONG, raw=raw, words=why, ms=ms)
         value = int(number) if number == int(number) else number
     elif parameter.kind in ("choice", "switch") and text.strip().isdecimal():
         value = int(text)

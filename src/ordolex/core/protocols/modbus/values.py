@@ -66,7 +66,10 @@ def decode(registers: Sequence[int], type_: str, order: str = "ABCD") -> Value:
 def encode(value: Value, type_: str, order: str = "ABCD", length: int = 0) -> tuple[int, ...]:
     """The registers that hold a value. `length` is that of a string, in registers. Raises ValueTrouble."""
     if type_ == "string":
-        data = str(value).encode("latin-1", "replace")
+        try:
+            data = str(value).encode("latin-1")
+        except UnicodeEncodeError as error:
+            raise ValueTrouble(f"{error.object[error.start]!r} of {value!r} has no byte in Latin-1") from None
         if len(data) > 2 * length:
             raise ValueTrouble(f"{value!r} is too long; {2 * length} characters fit")
         data = data.ljust(2 * length, b"\0")
