@@ -13,6 +13,7 @@ import typer
 from ordolex.cli.common import FAILED, USAGE, faults_said, refuse
 from ordolex.cli.exchange import stop_on_signals
 from ordolex.core.record.items import LinkRecord
+from ordolex.core.text.digits import exact
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.condition import TIMES
 from ordolex.core.watch.limits import Change
@@ -160,7 +161,7 @@ class _Teller:
         if self._jsonl:
             self._print(payload(value_of(link, item, unit, sample)))
         else:
-            said = f"{sample.value:g}" if isinstance(sample.value, float | int) else (sample.value or "–")
+            said = exact(sample.value) if isinstance(sample.value, float | int) else (sample.value or "–")
             moment = time.strftime("%H:%M:%S", time.localtime(sample.utc_us / 1e6))
             words = (
                 ""

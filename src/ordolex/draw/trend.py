@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
+from ordolex.core.text.digits import exact
 from ordolex.draw.sheet import INK
 
 if TYPE_CHECKING:
@@ -45,7 +46,7 @@ def trend(title: str, lines: Sequence[Line]) -> Figure:
             for limit in (line.low, line.high):
                 if limit is not None:
                     axis.axhline(limit, color=colour, linewidth=0.7, linestyle=(0, (2, 2)))
-                    axis.annotate(f"limit {limit:g}", (0, limit), xycoords=("axes fraction", "data"), fontsize=7)
+                    axis.annotate(f"limit {exact(limit)}", (0, limit), xycoords=("axes fraction", "data"), fontsize=7)
         axis.set_ylabel(unit or "value", fontsize=9)
         axis.grid(color="#cccccc", linewidth=0.4)
         axis.legend(fontsize=8, loc="upper right", frameon=False)

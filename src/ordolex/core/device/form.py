@@ -11,6 +11,7 @@ from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ordolex.core.sheet.procedures import PlanField, Procedure
 from ordolex.core.text.counts import counted
+from ordolex.core.text.digits import exact
 from ordolex.core.text.patterns import fullmatch
 from ordolex.core.text.refusals import shape_words
 
@@ -101,8 +102,8 @@ def _number_fault(field: PlanField, text: str) -> str:
     except ValueError:
         return f"{text!r} is no number"
     if field.low is not None and value < field.low:
-        return f"{text} is less than {field.low:g}"
-    return f"{text} is more than {field.high:g}" if field.high is not None and value > field.high else ""
+        return f"{text} is less than {exact(field.low)}"
+    return f"{text} is more than {exact(field.high)}" if field.high is not None and value > field.high else ""
 
 
 def plan_faults(

@@ -12,6 +12,7 @@ from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.metering import DeviceLog
 from ordolex.core.sheet.parameters import Setting
 from ordolex.core.tables.table import Table
+from ordolex.core.text.digits import exact
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
@@ -68,6 +69,6 @@ def log_table(name: str, log: DeviceLog, columns: Sequence[tuple[int, str]], reg
         except (ValueTrouble, OverflowError) as error:
             odd.append((number + 1, f"{' '.join(f'{register:04x}' for register in row)}: {error}"))
             continue
-        shown = [f"{value:.6g}" if isinstance(value, float) else str(value) for value in values]
+        shown = [exact(value) if isinstance(value, float) else str(value) for value in values]
         rows.append((f"{when:%Y-%m-%d %H:%M:%S}", *shown))
     return Table(name, ("time, by the device's clock", *(heading for _, heading in columns)), tuple(rows), tuple(odd))

@@ -10,6 +10,8 @@ import math
 import re
 from dataclasses import dataclass
 
+from ordolex.core.text.digits import exact, short
+
 
 class RatioTrouble(ValueError):
     """A text that is no ratio, or one that cannot be. The message says what one looks like."""
@@ -81,12 +83,11 @@ class Compared:
 
     @property
     def words(self) -> str:
+        both = f"computed {short(self.computed)}, the front panel shows {exact(self.shown)}"
         if self.fits:
-            return (
-                f"computed {self.computed:.6g}, the front panel shows {self.shown:g}: they agree to {abs(self.off):.1%}"
-            )
+            return f"{both}: they agree to {abs(self.off):.1%}"
         explained = f"; a factor of {self.why}" if self.why else "; no usual mistake explains the factor"
-        return f"computed {self.computed:.6g}, the front panel shows {self.shown:g}: {self.off:+.1%}{explained}"
+        return f"{both}: {self.off:+.1%}{explained}"
 
 
 def compare(reading: float, shown: float, *ratios: Ratio) -> Compared:

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.charsets import UNREAD
+from ordolex.core.text.digits import exact
 from ordolex.core.text.patterns import fullmatch
 from ordolex.core.text.refusals import shape_words
 
@@ -56,9 +57,9 @@ def _number(parameter: Parameter, text: str) -> Setting:
     if parameter.kind == "whole" and value != int(value):
         raise ValueError(f"{parameter.name}: {number} has decimals, it takes whole numbers")
     if parameter.low is not None and value < parameter.low:
-        raise ValueError(f"{parameter.name}: {number} is less than {parameter.low:g} {parameter.unit}".rstrip())
+        raise ValueError(f"{parameter.name}: {number} is less than {exact(parameter.low)} {parameter.unit}".rstrip())
     if parameter.high is not None and value > parameter.high:
-        raise ValueError(f"{parameter.name}: {number} is more than {parameter.high:g} {parameter.unit}".rstrip())
+        raise ValueError(f"{parameter.name}: {number} is more than {exact(parameter.high)} {parameter.unit}".rstrip())
     return int(value) if value == int(value) else value
 
 
@@ -74,7 +75,7 @@ def shown(parameter: Parameter, value: Setting | None) -> str:
         return parameter.choices.get(str(value), str(value))
     if parameter.kind == "switch":
         return "on" if value in (1, "1") or str(value).lower() in _ON else "off"
-    return f"{value:.7g}" if isinstance(value, float) else str(value)
+    return exact(value) if isinstance(value, float) else str(value)
 
 
 def same(parameter: Parameter, one: Setting | None, other: Setting | None) -> bool:

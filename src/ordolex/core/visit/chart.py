@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from ordolex.core.text.digits import exact
 from ordolex.core.visit.report import ChartPart
 
 
@@ -52,10 +53,10 @@ def chart_shape(chart: ChartPart, width: float, height: float) -> ChartShape:
     tick = math.ceil(low / step) * step
     ticks = []
     while tick <= high:
-        ticks.append((place(first, tick)[1], f"{tick:.6g}"))
+        ticks.append((place(first, tick)[1], f"{tick:.12g}"))
         tick += step
     return ChartShape(
-        [line for line in lines if line], ticks, [(place(first, value)[1], f"limit {value:g}") for value in near]
+        [line for line in lines if line], ticks, [(place(first, value)[1], f"limit {exact(value)}") for value in near]
     )
 
 

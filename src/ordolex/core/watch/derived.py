@@ -77,4 +77,4 @@ class Derivation:
 
 
 def _clean(value: float) -> float:
-    return float(f"{value:.9g}")
+    return float(f"{value:.12g}")

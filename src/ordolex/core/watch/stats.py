@@ -6,6 +6,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ordolex.core.text.digits import short
+
 _LAGS = 50
 
 
@@ -27,7 +29,7 @@ class Figures:
         if self.mean is None or self.low is None or self.high is None:
             return f"no value, {self.missing} missing"
         missing = f", {self.missing} missing" if self.missing else ""
-        return f"mean {self.mean:.6g}, from {self.low:.6g} to {self.high:.6g}, {self.count} values{missing}"
+        return f"mean {short(self.mean)}, from {short(self.low)} to {short(self.high)}, {self.count} values{missing}"
 
 
 def figures(values: Sequence[float | None]) -> Figures:

@@ -12,7 +12,9 @@ from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.framed import Frame, FramePlan, wrap
+from ordolex.core.protocols.modbus.values import scaled
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Payload, Setting
+from ordolex.core.text.digits import of_float32
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
@@ -92,6 +94,8 @@ def _reading(parameter: Parameter, payload: Payload, frame: Frame, ms: float | N
     if len(data) < size:
         words = f"the answer has {len(frame.payload)} bytes, the value ends at {payload.at + size}"
         return Reading(parameter.name, Outcome.WRONG, raw=frame.payload, words=words, ms=ms)
-    value = struct.unpack(("<" if payload.low_first else ">") + _TYPES[payload.type], data)[0] * payload.scale
-    whole = int(value) if math.isfinite(value) and value == int(value) else float(f"{value:.9g}")
+    data = data[::-1] if payload.low_first else data
+    raw = of_float32(data) if payload.type == "float32" else struct.unpack(">" + _TYPES[payload.type], data)[0]
+    value = scaled(raw, payload.scale, 0)
+    whole = int(value) if isinstance(value, float) and math.isfinite(value) and value == int(value) else value
     return Reading(parameter.name, Outcome.READ, whole, frame.payload, ms=ms)

@@ -139,7 +139,7 @@ class TextDevice:
         return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
-        return self._with_check(send_text(parameter.write, f"{value:.10g}" if isinstance(value, float) else str(value)))
+        return self._with_check(send_text(parameter.write, f"{value:.15g}" if isinstance(value, float) else str(value)))
 
     async def act(self, action: Action) -> str:
         return await self._send(self._with_check(to_bytes(action.send)), action.taken, "")

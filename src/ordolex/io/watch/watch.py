@@ -14,6 +14,7 @@ from typing import Protocol
 
 from ordolex.core.record.items import Event
 from ordolex.core.sheet.sheet import Sheet
+from ordolex.core.text.digits import exact
 from ordolex.core.watch.condition import Now
 from ordolex.core.watch.derived import Derivation
 from ordolex.core.watch.extract import Extracted
@@ -320,12 +321,12 @@ async def _asked(source: Source, poll: Poll) -> Results | None:
 def words_of(state: ItemState, change: Change) -> str:
     """What began or ended, in a sentence."""
     item, unit = state.item, f" {state.unit}" if state.unit else ""
-    value = f"{change.value:g}{unit}" if isinstance(change.value, float | int) else str(change.value or "no value")
+    value = f"{exact(change.value)}{unit}" if isinstance(change.value, float | int) else str(change.value or "no value")
     match change.what, change.on:
-        case "low", True:
-            return f"{item.name} is low: {value}, below {item.low:g}{unit}"
-        case "high", True:
-            return f"{item.name} is high: {value}, above {item.high:g}{unit}"
+        case "low", True if item.low is not None:
+            return f"{item.name} is low: {value}, below {exact(item.low)}{unit}"
+        case "high", True if item.high is not None:
+            return f"{item.name} is high: {value}, above {exact(item.high)}{unit}"
         case "stuck", True:
             return f"{item.name} is stuck at {value} for {item.stuck_after_s:g} s"
         case "silent", True:

@@ -11,6 +11,9 @@ import math
 import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
+from decimal import Decimal
+
+from ordolex.core.text.digits import of_float32
 
 ORDERS = ("ABCD", "CDAB", "BADC", "DCBA")
 TYPES = {
@@ -59,7 +62,7 @@ def decode(registers: Sequence[int], type_: str, order: str = "ABCD") -> Value:
         if not digits.isdecimal():
             raise ValueTrouble(f"{digits} is no BCD: it holds other than decimal digits")
         return int(digits)
-    value: Value = struct.unpack(">" + _PACKED[type_], data)[0]
+    value: Value = of_float32(data) if type_ == "float32" else struct.unpack(">" + _PACKED[type_], data)[0]
     return value
 
 
@@ -176,14 +179,16 @@ def scaled(raw: Value, scale: float, offset: float) -> Value:
     """What people read: raw × scale + offset, without the dust of binary fractions."""
     if isinstance(raw, str) or (scale == 1 and offset == 0):
         return raw
-    return float(f"{raw * scale + offset:.9g}")
+    if not math.isfinite(raw):
+        return raw
+    return float(Decimal(str(raw)) * Decimal(str(scale)) + Decimal(str(offset)))
 
 
 def unscaled(value: Value, scale: float, offset: float, type_: str) -> Value:
     """The raw value for what people read; a whole number where the type takes nothing else. Raises ValueTrouble."""
     if isinstance(value, str) or (scale == 1 and offset == 0):
         return value
-    raw = (value - offset) / scale
+    raw = float((Decimal(str(value)) - Decimal(str(offset))) / Decimal(str(scale)))
     if type_.startswith("float"):
         return raw
     if abs(raw - round(raw)) > 1e-6 * max(1.0, abs(raw)):

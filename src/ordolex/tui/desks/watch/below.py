@@ -7,6 +7,7 @@ from datetime import datetime
 from rich.text import Text
 
 from ordolex.core.text.counts import counted
+from ordolex.core.text.digits import exact, short
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.state import ItemState
 from ordolex.io.system.clock import mono_s
@@ -84,10 +85,14 @@ def lines(session: Session, row: Row | None, width: int, ink: Palette) -> Text:
         said = item.ask.strip() or (f"register {item.modbus.at}" if item.modbus else "") or (
             f"{item.derive} of {', '.join(item.of)}" if item.derive else "heard by itself" if item.hear else item.read
         )  # fmt: skip
-        limits = [f"{word} {value:g}" for word, value in (("low", item.low), ("high", item.high)) if value is not None]
+        limits = [
+            f"{word} {exact(value)}" for word, value in (("low", item.low), ("high", item.high)) if value is not None
+        ]
         parts = [said, f"every {item.every_s:g} s", *limits]
         if state.mean is not None:
-            parts.append(f"min {state.low:.5g}, mean {state.mean:.5g}, max {state.high:.5g}, {state.missing} missing")
+            parts.append(
+                f"min {short(state.low)}, mean {short(state.mean)}, max {short(state.high)}, {state.missing} missing"
+            )
         if state.words:
             parts.append(state.words)
         elif state.late_s >= 0.05:

@@ -10,6 +10,7 @@ from datetime import datetime
 import plotext
 from rich.text import Text
 
+from ordolex.core.text.digits import short
 from ordolex.io.book.values import Summary
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.wording import cut
@@ -136,8 +137,8 @@ def _at_mark(curve: Curve, mark_us: int) -> str:
     if near.low is None or near.high is None:
         return "missing"
     if near.low == near.high:
-        return f"{near.low:.6g} {curve.unit}"
-    return f"{near.low:.6g} to {near.high:.6g} {curve.unit}"
+        return f"{short(near.low)} {curve.unit}"
+    return f"{short(near.low)} to {short(near.high)} {curve.unit}"
 
 
 def span_words(span_s: float, end_us: int | None) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 
 from ordolex.core.text.counts import counted
+from ordolex.core.text.digits import exact
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.round import Round, RoundError, RoundItem
 from ordolex.io.system.faults import Fault
@@ -159,7 +160,7 @@ def acknowledge(at: WatchAt) -> None:
 def limits_reading(text: str) -> str:
     """`6 .. 14 hysteresis 0.2 delay 5 stuck 60 band 0.01`. Raises ValueError."""
     limits = read_limits(text)
-    said = [f"{name.replace('_', ' ')} {value:g}" for name, value in limits.items() if value]
+    said = [f"{name.replace('_', ' ')} {exact(value)}" for name, value in limits.items() if value]
     return ", ".join(said) or "no limits"
 
 
@@ -208,12 +209,12 @@ def _number(text: str) -> float:
 async def limits(at: WatchAt) -> None:
     state = at.item
     item = state.item
-    low = "" if item.low is None else f"{item.low:g}"
-    high = "" if item.high is None else f"{item.high:g}"
+    low = "" if item.low is None else exact(item.low)
+    high = "" if item.high is None else exact(item.high)
     now = f"{low} .. {high}".strip() if low or high else ""
     more = (("hysteresis", item.hysteresis), ("delay", item.delay_s), ("stuck", item.stuck_after_s),
             ("band", item.dead_band))  # fmt: skip
-    now += "".join(f" {word} {value:g}" for word, value in more if value)
+    now += "".join(f" {word} {exact(value)}" for word, value in more if value)
     typed = await at.line(
         f"Limits of {visible_text(item.name)}{f' in {state.unit}' if state.unit else ''}", now.strip(), limits_reading,
         "low .. high, then hysteresis N, delay S, stuck S, band N as wanted; empty: none",

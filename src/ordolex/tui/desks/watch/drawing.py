@@ -7,6 +7,7 @@ from datetime import datetime
 from rich.segment import Segment
 from rich.text import Text
 
+from ordolex.core.text.digits import exact, short
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.samples import Quality
 from ordolex.core.watch.state import ItemState
@@ -54,10 +55,10 @@ def kept_heading(width: int, ink: Palette) -> Text:
 
 
 def number(value: float | str | None) -> str:
-    """A value in at most nine places."""
+    """A value in at most twelve places."""
     if value is None:
         return "–"
-    return visible_text(value) if isinstance(value, str) else f"{value:.6g}"
+    return visible_text(value) if isinstance(value, str) else short(value)
 
 
 def item_segments(state: ItemState, now_s: float, width: int, charted: bool, ink: Palette) -> list[Segment]:
@@ -89,7 +90,7 @@ def state_word(state: ItemState, quality: Quality | None) -> str:
     if quality is Quality.OUT_OF_LIMITS:
         which = "low" if "low" in state.guard.standing else "high"
         limit = state.item.low if which == "low" else state.item.high
-        return f"{which}, {limit:g}" if limit is not None else which
+        return f"{which}, {exact(limit)}" if limit is not None else which
     return quality.word
 
 
@@ -114,7 +115,8 @@ def _small_line(state: ItemState, width: int) -> str:
 def _figures(state: ItemState) -> str:
     if not state.count or state.mean is None:
         return f"{'':27}{state.missing or '':>8}"
-    return f"{state.low:>9.5g}{state.mean:>9.5g}{state.high:>9.5g}{state.missing or '':>8}"
+    figures = "".join(f"{short(value, 8):>9}" for value in (state.low, state.mean, state.high))
+    return f"{figures}{state.missing or '':>8}"
 
 
 def link_segments(work: LinkWork, width: int, closed: str, ink: Palette) -> list[Segment]:
