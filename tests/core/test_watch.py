@@ -82,7 +82,8 @@ def test_a_field_finds_its_value_or_says_why_not(
         ("8,17 mg/l", None), ("O2 8,17", None), ("1,234.5 kWh", None), ("1.234,5 kWh", None), ("1,234,567", None),
         ("8.17,22,98", 8.17), ("3,8.17", 3.0), ("3,22,98", 3.0), ("8.17, 22", 8.17), ("14:05:33 8.17", 8.17),
         ("2031-03-09T14:05 8.17 mg/l", 8.17), ("unit 3", 3.0), ("-3.5", -3.5), ("v1.2.3", None), ("1.2.3", None),
-        ("9.91E37", None), ("-9.9E+37", None), ("9.8E37", 9.8e37),
+        ("1'234.5", None), ("1 234,5 kWh", None), ("12 004.75 m3", None),
+        ("3 215", 3.0), ("3 15.5", 3.0), ("9.91E37", None), ("-9.9E+37", None), ("9.8E37", 9.8e37),
     ],
 )  # fmt: skip
 def test_of_a_number_that_may_be_a_part_nothing_is_taken(text: str, value: float | None) -> None:

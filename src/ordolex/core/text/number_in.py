@@ -7,7 +7,8 @@ import re
 
 NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
 _FIRST = re.compile(rf"(?<![\w.])(?<!\d[:/,-]){NUMBER}(?![\w.]*\d)(?![:/-]\d)")
-_GOES_ON = re.compile(r"(?:[.,:]\d+)+")
+_GOES_ON = re.compile(r"(?:[.,:'’]\d+)+|(?: \d{3})+[.,]\d+")
+"""The last: digits in groups of three (ISO 80000-1, 7.3.1), or columns."""
 _GROUPED = re.compile(r"[+-]?\d{1,3}(?:(?:,\d{3})+(?:\.\d+)?|(?:\.\d{3})+,\d+)")
 _DOT, _COMMA = re.compile(r"(?<=\d)\.(?=\d)"), re.compile(r"(?<=\d),(?=\d)")
 _RUN = re.compile(r"(?<![\w.,])[+-]?\d+(?:[.,]\d+)+")
@@ -32,7 +33,7 @@ def goes_on(text: str, start: int, end: int) -> str:
 
 def doubt_of(whole: str) -> str:
     """What is to be said of a number that may go on."""
-    if "," not in whole:
+    if not re.search("[,'’ ]", whole):
         return f"{whole[:40]!r} is not one number"
     return f"{whole[:40]!r} can be one number or several: the item's value says which, with comma = true or a column"
 

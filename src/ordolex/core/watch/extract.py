@@ -58,7 +58,7 @@ def typed(piece: str, field: ValueField) -> Extracted:
     if field.kind == "text":
         return Extracted((as_written(bare) if field.comma else bare)[:_LONGEST_TEXT])
     found = re.fullmatch(rf"({NUMBER})\s*(.*)", bare)
-    if found is None or re.match(rf"[-.,:/{POINT}]?\d", found[2]):
+    if found is None or re.match(rf"[-.,:/'’{POINT}]?\d", found[2]):
         whole = goes_on(bare, *found.span(1)) if found is not None and not field.comma else ""
         said = as_written(bare) if field.comma else bare
         return Extracted(None, Quality.NOT_READABLE, doubt_of(whole) if whole else f"{said[:40]!r} is no number")
