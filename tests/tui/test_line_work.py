@@ -624,6 +624,7 @@ async def test_a_secret_that_did_not_go_out_is_not_called_sent(tmp_path: Path, m
 async def test_what_came_of_an_older_question_is_not_said_over_a_newer_one(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr("ordolex.session.session.Question", partial(Question, timeout_s=60.0))
     async with at_site(tmp_path, monkeypatch) as site:
         await site.open_port()
         await say(site, "MEAS:OXYG?")

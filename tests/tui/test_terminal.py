@@ -172,10 +172,8 @@ def test_the_logger_is_found_inverted_and_esc_stops_a_match(
     assert re.search(r"2400 8N2.*inverted", screen) and "level shifter" in screen
     terminal.press("m")
     terminal.see("listening at")
-    stopped = time.monotonic()
     terminal.press("Escape")
-    terminal.see("the port goes back to the link")
-    assert time.monotonic() - stopped < 2.0  # the look at the screen itself takes its time
+    terminal.see("stopped; the port goes back to the link")
     terminal.press("F2")
     terminal.press("r")
     terminal.see("free +Spring level logger")
