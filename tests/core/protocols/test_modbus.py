@@ -199,6 +199,8 @@ def test_orders_texts_and_what_does_not_fit() -> None:
     swapped = {"ABCD": (high, low), "CDAB": (low, high)}
     assert all(decode(words, "float32", order) == 123456.0 for order, words in swapped.items())
     assert encode("VD-3", "string", length=3) == (0x5644, 0x2D33, 0) and decode((0x5644, 0x2D33, 0), "string") == "VD-3"
+    filled = (0x5644, 0x2D33, 0x2020, 0)
+    assert decode(filled, "string") == "VD-3  " and encode("VD-3  ", "string", length=4) == filled
     assert decode((0x1234,), "bcd16") == 1234
     with pytest.raises(ValueTrouble, match="no byte in Latin-1"):
         encode("5 €", "string", length=3)

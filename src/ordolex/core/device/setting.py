@@ -75,7 +75,7 @@ def shown(parameter: Parameter, value: Setting | None) -> str:
         return parameter.choices.get(str(value), str(value))
     if parameter.kind == "switch":
         return "on" if value in (1, "1") or str(value).lower() in _ON else "off"
-    return exact(value) if isinstance(value, float) else str(value)
+    return exact(value) if isinstance(value, float) else str(value).rstrip()
 
 
 def same(parameter: Parameter, one: Setting | None, other: Setting | None) -> bool:

@@ -187,7 +187,7 @@ def _of_reading(reading: Reading) -> Extracted:
         return Extracted(None, _QUALITY.get(reading.outcome, Quality.NOT_READABLE), reading.words)
     if isinstance(reading.value, str):
         number = re.fullmatch(r"[+-]?\d+(\.\d+)?", reading.value.strip())
-        return Extracted(float(reading.value) if number else reading.value)
+        return Extracted(float(reading.value) if number else reading.value.strip())
     if reading.value is None or reading.value != reading.value or abs(reading.value) == float("inf"):
         return Extracted(None, Quality.NOT_READABLE, f"{reading.value} is no number that can be")
     return Extracted(float(reading.value))

@@ -54,7 +54,7 @@ def decode(registers: Sequence[int], type_: str, order: str = "ABCD") -> Value:
         raise ValueTrouble(f"{type_} takes {wanted} registers, not {len(registers)}")
     data = _ordered(struct.pack(f">{len(registers)}H", *registers), order)
     if type_ == "string":
-        return data.split(b"\0")[0].decode("latin-1").rstrip()
+        return data.split(b"\0")[0].decode("latin-1")  # with its blanks: undo gives them back
     if type_ == "bits":
         return registers[0]
     if type_.startswith("bcd"):
