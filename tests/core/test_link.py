@@ -195,6 +195,19 @@ def test_the_rest_of_the_answer_before_is_not_the_answer() -> None:
     assert ended is not None and ended.data == b"\r\n"  # where nothing else comes, a blank line is what came
 
 
+def test_half_an_echo_is_no_answer_however_long_the_pause_in_it() -> None:
+    """A plug or an echoing device whose bytes are held up on their way, as by a busy computer."""
+    exchange = Exchange(Question(b"\x1b[2Jdone?\n", timeout_s=1.0), 100.0, 0.001)
+    exchange.receive(b"\x1b[2J", None, 100.02)
+    assert exchange.tick(100.9) is None
+    exchange.receive(b"done?\n", None, 100.95)
+    answer = exchange.tick(exchange.next_deadline() + 0.001)
+    assert answer is not None and answer.verdict is Verdict.ECHO and exchange.next_deadline() < 101.5
+    exchange = Exchange(Question(b"level?\n", timeout_s=1.0), 100.0, 0.001)
+    exchange.receive(b"lev", None, 100.02)  # and no more: it is said at the time-out
+    assert exchange.tick(101.0) is None and exchange.tick(101.1) is not None
+
+
 def test_an_answer_without_a_line_end_waits_for_a_longer_silence() -> None:
     exchange = Exchange(Question(b"?"), 0.0, 0.0005)
     exchange.receive(b"login: ", None, 0.1)

@@ -126,7 +126,7 @@ class Exchange:
             return max(self._first_deadline, self._last_s + self._quiet_s)
         if not self._parts.strip(b"\r\n"):  # the rest of the answer before, that came late: the answer is still to come
             return max(self._first_deadline, self._last_s + self._quiet_s)
-        if self.question.unhurried and not self._ends_with_line():
+        if (self.question.unhurried and not self._ends_with_line()) or self._is_half_our_own():
             return max(self._first_deadline, self._last_s + self._quiet_s)
         return self._last_s + (self._after_line_end_s if self._ends_with_line() else self._quiet_s)
 
@@ -170,6 +170,11 @@ class Exchange:
     def _behind_echo(self) -> bytes:
         """What came, without our own question at its beginning; nothing while it may still be that."""
         return self.question.behind_echo(bytes(self._parts))
+
+    def _is_half_our_own(self) -> bool:
+        """Whether all that came is a part of the question as it went out: an echo whose rest is on its way."""
+        own, came = self.question.data.strip(b"\r\n"), self._parts.lstrip(b"\r\n")
+        return len(came) < len(own) and own.startswith(came)
 
     def _ends_with_line(self) -> bool:
         return self._parts.endswith((b"\n", b"\r"))
