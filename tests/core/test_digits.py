@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordolex.core.protocols.modbus.values import decode, encode, scaled, unscaled
-from ordolex.core.text.digits import exact, of_float32, short
+from ordolex.core.protocols.modbus.values import decode, encode, unscaled
+from ordolex.core.text.digits import exact, of_float32, scaled, short
 
 
 @pytest.mark.parametrize(

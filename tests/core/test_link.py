@@ -137,6 +137,7 @@ def test_the_window_counts_what_is_in_it(chunks: list[bytes]) -> None:
         ("MEAS:OXYG?", b"MEAS:OXYG?\r\nERR 3\r\n", Verdict.WRONG),
         ("MEAS:OXYG?", b"\xf8\x9c\xf0\x81\n", Verdict.WRONG),
         ("MODE?", b"AUTO\r\n", Verdict.UNJUDGED),
+        ("SYST:ERR?", b"ERR 7\r\n", Verdict.UNJUDGED),  # what was asked for
         ("STATE?", b"STATE?\r\npump 2 failed\r\n", Verdict.UNJUDGED),
         ("PLACE?", "Zulauf Süd\n".encode(), Verdict.UNJUDGED),
         ("hello", b"good day\n", Verdict.UNJUDGED),

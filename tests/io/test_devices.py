@@ -181,7 +181,8 @@ async def test_a_float_that_is_no_number_is_shown_as_what_it_is(notes: Notes) ->
 
 
 @pytest.mark.parametrize("said", ["AUTO", "pump 2 off", "ERROR 5", "ERR05", "?unknown command 3"])
-async def test_words_and_refusals_are_answers_nothing_is_owed_after_them(notes: Notes, said: str) -> None:
+@pytest.mark.parametrize("echo", [0, 1])
+async def test_words_and_refusals_are_answers_nothing_is_owed_after_them(notes: Notes, said: str, echo: int) -> None:
     """What answered one question must not make the next one's answer doubtful, on the second reading either."""
     sheet = read_sheet(
         'name = "gauge"\ndevice = "gauge"\n[line]\nsettings = "9600 8N1"\nsource = "manual"\n'
@@ -191,6 +192,7 @@ async def test_words_and_refusals_are_answers_nothing_is_owed_after_them(notes: 
     )
 
     def gauge(port: MemoryTransport, data: bytes) -> None:
+        port.say(echo * data.replace(b"\n", b"\r\n"))
         port.say(b"9.5 C\r\n" if data.startswith(b"T") else said.encode() + b"\r\n")
 
     runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(gauge))

@@ -52,6 +52,10 @@ class Answer:
         return Verdict.WRONG if verdict is Verdict.RIGHT and self.errors.total else verdict
 
 
+_BLANKS = 8
+"""Line ends that may stand before an echo."""
+
+
 class Exchange:
     """The wait for one answer. `character_s` is the time of one character at the line settings in force; `owed` says
     which answers of earlier questions may still come."""
@@ -173,7 +177,8 @@ class Exchange:
 
     def _is_half_our_own(self) -> bool:
         """Whether all that came is a part of the question as it went out: an echo whose rest is on its way."""
-        own, came = self.question.data.strip(b"\r\n"), self._parts.lstrip(b"\r\n")
+        own = self.question.data.strip(b"\r\n")
+        came = self._parts[: len(own) + _BLANKS].lstrip(b"\r\n")
         return len(came) < len(own) and own.startswith(came)
 
     def _ends_with_line(self) -> bool:

@@ -206,7 +206,8 @@ def is_answer(question: Question, data: bytes) -> bool:
     verdict = question.judge(data)
     if verdict is Verdict.RIGHT:
         return True
-    return question.owes and data.endswith(_LINE_ENDS) and (verdict is Verdict.UNJUDGED or is_refusal(text_of(data)))
+    refused = is_refusal(text_of(question.behind_echo(data)))
+    return question.owes and data.endswith(_LINE_ENDS) and (verdict is Verdict.UNJUDGED or refused)
 
 
 def _answer_in(question: Question, data: bytes) -> bytes:

@@ -173,7 +173,9 @@ class Question:
         text = self._without_echo(answer)
         if self._fits(text):
             return Verdict.RIGHT
-        return Verdict.UNJUDGED if self.text.upper() not in _COMMON and _could_be_right(text) else Verdict.WRONG
+        return (
+            Verdict.UNJUDGED if self.text.upper() not in _COMMON and _could_be_right(text, self.text) else Verdict.WRONG
+        )
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""
@@ -206,8 +208,8 @@ class Question:
         return bool(re.fullmatch(rf"{_ITEM}(?:\s*[,;]\s*{_ITEM})*", text))
 
 
-def _could_be_right(text: str) -> bool:
+def _could_be_right(text: str, asked: str) -> bool:
     """Whether it is words, of which nobody but the device knows whether they are right: character data, or any text
     (IEEE 488.2, 8.7.1 and 8.7.11). A refusal and what cannot be read are neither."""
     readable = text.isprintable() and UNREAD not in text and sum(map(str.isascii, text)) * 2 > len(text)
-    return readable and not is_refusal(text)
+    return readable and not is_refusal(text, asked)

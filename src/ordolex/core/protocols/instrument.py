@@ -8,7 +8,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-_NUMBER = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-z%/°µ]\S*)?\s*")
+from ordolex.core.text.number_in import NUMBER
+
+_NUMBER = re.compile(rf"\s*({NUMBER})\s*([A-Za-z%/°µ]\S*)?\s*")
 _STANDS_FOR = {
     9.91e37: "the instrument has no measurement now (9.91E37)",
     9.9e37: "the value is out of the instrument's range (9.9E37)",

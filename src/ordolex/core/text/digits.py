@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import struct
+from decimal import Decimal
 
 _USUAL = 6
 _LITTLE = 9
@@ -25,6 +26,13 @@ def short(value: float, most: int = 12) -> str:
     rounded = f"{value:.{max(0, _USUAL - before)}f}" if size >= 1 else f"{value:.{_USUAL}g}"
     shorter = (f"{value:.{digits}g}" for digits in range(_USUAL, 0, -1))
     return rounded if len(rounded) <= most else next((text for text in shorter if len(text) <= most), f"{value:.0e}")
+
+
+def scaled(raw: float | str, scale: float, offset: float) -> float | str:
+    """What people read: raw × scale + offset, to the last digit."""
+    if isinstance(raw, str) or (scale == 1 and offset == 0) or not math.isfinite(raw):
+        return raw
+    return float(Decimal(str(raw)) * Decimal(str(scale)) + Decimal(str(offset)))
 
 
 def of_float32(data: bytes) -> float:

@@ -10,6 +10,7 @@ from typing import Literal
 
 from ordolex.core.protocols.instrument import no_value
 from ordolex.core.sheet.fields import ValueField
+from ordolex.core.text.digits import scaled
 from ordolex.core.text.nmea0183 import verdict
 from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, with_points
 from ordolex.core.text.patterns import search
@@ -69,9 +70,7 @@ def typed(piece: str, field: ValueField) -> Extracted:
         return Extracted(None, Quality.NOT_READABLE, f"{bare[:40]} is no number that can be")
     if why := no_value(number):
         return Extracted(None, Quality.NOT_READABLE, why)
-    if field.scale == 1 and field.offset == 0:
-        return Extracted(number)
-    return Extracted(float(f"{number * field.scale + field.offset:.12g}"))
+    return Extracted(scaled(number, field.scale, field.offset))
 
 
 def first_number(text: str) -> Extracted:

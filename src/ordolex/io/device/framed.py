@@ -12,9 +12,8 @@ from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.framed import Frame, FramePlan, wrap
-from ordolex.core.protocols.modbus.values import scaled
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Payload, Setting
-from ordolex.core.text.digits import of_float32
+from ordolex.core.text.digits import of_float32, scaled
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner

@@ -14,9 +14,10 @@ from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import READ_BY, Block, Place, blocks, read_place
 from ordolex.core.protocols.modbus.frames import FRAMINGS, Framing, quiet_s
 from ordolex.core.protocols.modbus.pdu import Code, Reply
-from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, scaled, unscaled
+from ordolex.core.protocols.modbus.values import ValueTrouble, decode, encode, unscaled
 from ordolex.core.sheet.metering import DeviceLog, Unlock
 from ordolex.core.sheet.parameters import Action, Bus, Parameter, Register, Setting
+from ordolex.core.text.digits import scaled
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import PortLost

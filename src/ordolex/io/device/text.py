@@ -17,6 +17,7 @@ from ordolex.core.protocols.instrument import no_value
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
 from ordolex.core.text.charsets import surely_read, text_of
+from ordolex.core.text.digits import exact
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.number_in import NUMBER
 from ordolex.core.text.patterns import search
@@ -139,7 +140,7 @@ class TextDevice:
         return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
-        return self._with_check(send_text(parameter.write, f"{value:.15g}" if isinstance(value, float) else str(value)))
+        return self._with_check(send_text(parameter.write, exact(value) if isinstance(value, float) else str(value)))
 
     async def act(self, action: Action) -> str:
         return await self._send(self._with_check(to_bytes(action.send)), action.taken, "")

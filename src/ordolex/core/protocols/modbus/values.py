@@ -175,15 +175,6 @@ def _plausible(raw: float, type_: str) -> float:
     return 0.0
 
 
-def scaled(raw: Value, scale: float, offset: float) -> Value:
-    """What people read: raw × scale + offset, without the dust of binary fractions."""
-    if isinstance(raw, str) or (scale == 1 and offset == 0):
-        return raw
-    if not math.isfinite(raw):
-        return raw
-    return float(Decimal(str(raw)) * Decimal(str(scale)) + Decimal(str(offset)))
-
-
 def unscaled(value: Value, scale: float, offset: float, type_: str) -> Value:
     """The raw value for what people read; a whole number where the type takes nothing else. Raises ValueTrouble."""
     if isinstance(value, str) or (scale == 1 and offset == 0):
