@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pytest
+
 from ordolex.bench.serve import Bench
 from ordolex.core.bus.roll_call import Standing, roll_call
 from ordolex.core.line.notation import read_line
@@ -35,8 +37,9 @@ async def test_modbus_units_say_who_they_are_and_two_with_one_address_are_suspec
 
 
 async def test_a_clash_is_named_on_a_bus_whether_it_spoils_the_answer_or_comes_behind_it(
-    serve_bench: ServeBench, notes: Notes
+    serve_bench: ServeBench, notes: Notes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr("ordolex.io.device.roll_call._BEHIND_S", 1.0)  # the stand-in and we share a busy computer
     runner = await opened(await serve_bench({**BUS, "units": [4, 4, 7]}), "19200 8E1", notes)
     clash, right = await call_units(ModbusCaller(runner, "rtu"), ["4", "7"])
     assert clash.doubled and right.right and not right.doubled
