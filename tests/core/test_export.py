@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.export import FORMS, export, rows_of, utc_text
 from ordolex.core.record.items import Chunk, Event
+from ordolex.core.record.sieve import Sieve
 from ordolex.core.talk.conversation import Conversation
+from ordolex.core.text.visible import visible
 
 NAMES = {1: "Raceway 1 oxygen", 2: 'a "quoted", name'}
 T = 1_795_000_000_000_000
@@ -129,3 +131,23 @@ def test_a_whole_record_at_once_has_the_rows_of_one_that_is_followed(passed: lis
         glyph = {"tx": "▸", "rx": "◂", "note": "·"}[row.direction]
         lines.append(f"{utc_text(row.at_us)}  {('one', 'two')[link]}  {glyph} {after:>9}  {row.shown}{errors}\n")
     assert b"".join(export("text", items, {0: "one", 1: "two"})).decode() == "".join(lines)
+
+
+def test_rows_texts_and_tables_are_read_in_the_character_set_of_their_link() -> None:
+    said = ["Füllstand 7,62 m\r\n", "Störung: Pumpe läßt nach\r\n", *[f"Becken {n}: 8,4 °C\r\n" for n in range(9)]]
+    items = [
+        Chunk(link, "rx", T + 1000 * n, n, [text.encode(codec)], n)
+        for n, text in enumerate(said)
+        for link, codec in ((1, "cp850"), (2, "latin-1"), (3, "utf-8"))
+    ]
+    charsets, names = {1: "CP850", 2: "Latin-1"}, {1: "one", 2: "two", 3: "three"}
+    rows = list(rows_of(iter(items), charsets))
+    assert [row.shown for link, row in rows if link == 1] == [visible(text.encode()) for text in said]
+    assert {row.shown for link, row in rows} == {row.shown for link, row in rows if link == 3}
+    text = b"".join(export("text", iter(items), names, charsets)).decode()
+    table = b"".join(export("csv", iter(items), names, charsets)).decode()
+    assert text.count("Störung: Pumpe läßt nach") == table.count("Störung: Pumpe läßt nach") == 3
+    sieve = Sieve("läßt")
+    wanted = [link for link, row in rows_of(iter(items), charsets, sieve.may_pass) if sieve.passes(link, row)]
+    assert sorted(wanted) == [1, 2, 3]
+    assert [link for link, row in rows_of(iter(items), {}, sieve.may_pass) if sieve.passes(link, row)] == [3]

@@ -309,7 +309,7 @@ def test_a_book_of_version_1_is_read_as_it_is_and_renewed_when_written(tmp_path:
     book.add_link(LinkRecord(0, "pump", "/dev/ttyUSB0", "9600 8N1"))
     book.close()
     connection = sqlite3.connect(path)
-    for column in ("sheet", "unit", "identity", "outputs"):
+    for column in ("sheet", "unit", "identity", "outputs", "charset"):
         connection.execute(f"ALTER TABLE link DROP COLUMN {column}")
     connection.execute("PRAGMA user_version = 1")
     connection.commit()

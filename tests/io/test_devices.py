@@ -13,14 +13,18 @@ from ordolex.bench.devices.bus import Bus
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.protocols.framed import Frame, find, wrap
 from ordolex.core.sheet import Sheet, read_sheet
 from ordolex.core.sheet.base import filled
 from ordolex.core.sheet.parameters import Action, Parameter, Setting
+from ordolex.core.sheet.procedures import Procedure
+from ordolex.core.text.charsets import CHARSETS
 from ordolex.core.uart.receiver import Character
 from ordolex.io.device.base import Changed, Trouble, nobody
 from ordolex.io.device.modbus import ModbusUnit
+from ordolex.io.device.procedure import Typist
 from ordolex.io.device.settings import apply, device_for
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.own.sheets import all_sheets
@@ -149,6 +153,74 @@ async def test_a_text_that_is_not_surely_read_is_not_given_back_as_other_bytes(n
     assert (water.value, place.value) == (9.5, "Zulauf_S\N{REPLACEMENT CHARACTER}d")
     with pytest.raises(ValueError, match="could not be read"):
         device.preview(sheet.parameter[1], str(place.value))
+    await runner.release()
+
+
+@pytest.mark.parametrize("charset", ["Latin-1", "Latin-9", "CP850", "UTF-8"])
+async def test_a_text_goes_out_and_comes_back_in_the_character_set_that_was_chosen(notes: Notes, charset: str) -> None:
+    sheet = read_sheet(
+        'name = "gauge"\ndevice = "gauge"\n[line]\nsettings = "9600 8N1"\nsource = "manual"\n'
+        "[[parameter]]\nname = 'place'\nkind = 'text'\nread = 'P?\\n'\nlike = '(?P<value>.+)'\n"
+        "write = 'P {value}\\n'\ntaken = 'gesetzt: größer'\n",
+        "gauge.toml",
+    )
+    codec, place = CHARSETS[charset], "Ablauf_Süd"
+
+    def gauge(port: MemoryTransport, data: bytes) -> None:
+        nonlocal place
+        if not data.startswith(b"P?"):
+            place = data.decode(codec)[2:].strip()
+        port.say((f"{place}\r\n" if data.startswith(b"P?") else "gesetzt: größer\r\n").encode(codec))
+
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(gauge))
+    runner.reads_in(charset)
+    await runner.open()
+    device, (parameter,) = device_for(runner, sheet), sheet.parameter
+    (written,) = await apply(device, [(parameter, "Zulauf_Näfels")])
+    assert (written.before, written.after, written.verdict) == ("Ablauf_Süd", "Zulauf_Näfels", "held")
+    (back,) = await apply(device, [(parameter, str(written.before))])
+    assert back.verdict == "held" and place == "Ablauf_Süd"
+    before = notes.bytes("tx")
+    if charset != "UTF-8":
+        with pytest.raises(ValueError, match=f"'Б' is not in {charset}; Character set under Ctrl"):
+            device.preview(parameter, "Быk")
+    assert notes.bytes("tx") == before
+    answer = await runner.ask(Question(b"P?\n", like="Ablauf_S\u00fcd"))
+    assert (answer.verdict, answer.question.words(answer.data)) == (Verdict.RIGHT, "Ablauf_Süd")
+    assert runner.rung is Rung.PROVEN
+    await runner.release()
+
+
+@pytest.mark.parametrize("charset", ["", "CP850"])
+async def test_a_procedure_reads_codes_and_characters_that_come_in_pieces(notes: Notes, charset: str) -> None:
+    """A slow line gives a few bytes at a time: the half of an escape code is no text, that of a character no fault."""
+    codec = CHARSETS[charset or "UTF-8"]
+    steps = [
+        {"send": "menu\\r", "expect": r"(?m)^Menü: (?P<name>\w+)\W+$"},
+        {"send": "name {name}\\r", "expect": "(?m)^Geändert> $"},
+    ]
+    procedure = Procedure.model_validate(
+        {"name": "name", "means": "its name", "field": [{"name": "name", "label": "name"}], "step": steps}
+    )
+
+    def box(port: MemoryTransport, data: bytes) -> None:
+        said = "\r\n\x1b[1mMenü\x1b[0;32m: Zulauf\x1b[0m> " if data == b"menu\r" else "\r\n\x1b[1;33mGeändert\x1b[m> "
+        for byte in said.encode(codec):
+            port.say(bytes([byte]))
+
+    async def no_secret(what: str) -> str:
+        raise AssertionError(what)
+
+    port = MemoryTransport(box)
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    runner.reads_in(charset)
+    await runner.open()
+    outcome = await Typist(runner, {"name": "Südbecken"}, no_secret).run(procedure)
+    assert not outcome.trouble and outcome.kept["name"] == "Zulauf", outcome.words
+    assert bytes(port.written) == b"menu\rname " + "Südbecken\r".encode(codec)
+    if charset:
+        outcome = await Typist(runner, {"name": "Быk"}, no_secret).run(procedure)
+        assert "'Б' is not in CP850" in outcome.trouble and bytes(port.written).endswith(b"menu\r")
     await runner.release()
 
 

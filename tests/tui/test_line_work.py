@@ -11,6 +11,7 @@ import pytest
 from textual.events import Key, Paste
 from textual.widgets import Input, Static
 
+from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.talk.conversation import Direction
 from ordolex.core.talk.screen import DeviceScreen
@@ -313,6 +314,29 @@ async def test_what_the_chosen_character_set_has_not_is_not_sent_as_something_el
         site.app.query_one(KeyPad).post_message(Paste("carp\u20ac"))
         await site.until(lambda: "a character of it is not" in site.said())
         assert sent == [b"f\xfcr\n", b"login\n"]
+
+
+async def test_the_chosen_character_set_is_kept_with_the_link_and_the_record_is_read_in_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for visit in range(2):
+        async with at_site(tmp_path, monkeypatch) as site:
+            site.device = lambda port, data: port.say("Störung gelöscht\r\n".encode("latin-1"))
+            await site.open_port()
+            if visit == 0:
+                await say(site, "?")
+                await site.until(lambda: "St×rung gel×scht" in site.rows() and "Clear" in site.lifeline())
+                assert site.app.session.view(site.app.session.links[0]).evidence.rung is Rung.HEARD
+                await more(site, "charset")
+                await site.pick("Latin-1")
+                await site.until(lambda: len(site.app.screen_stack) == 1)
+            await say(site, "lösche")
+            await site.until(lambda: "lösche" in site.rows() and "Störung gelöscht" in site.rows())
+            await site.until(lambda: site.app.session.view(site.app.session.links[0]).evidence.rung is Rung.CLEAR)
+            assert bytes(next(iter(site.twins.values())).written).endswith(b"l\xf6sche\n")
+            await site.pilot.press("f8")
+            await site.until(lambda: site.app.desk.word == "Keep" and site.rows().count("Störung gelöscht") >= 2)
+            await site.until(lambda: [one.charset for one in site.book.reader.links()] == ["Latin-1"])
 
 
 async def test_on_a_small_window_all_rows_of_a_full_screen_program_are_seen(

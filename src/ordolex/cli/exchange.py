@@ -11,10 +11,12 @@ from typing import Annotated, Any
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, more_than_zero, print_document, refuse
+from ordolex.core.advice.causes import causes
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
@@ -46,8 +48,12 @@ def ask(
         refuse("--timeout must be more than 0 s", USAGE, json=json)
     with faults_said(json):
         read = line_for(endpoint, line)
-        question = Question(to_bytes(text), to_bytes(until) if until else None, timeout)
+        for words in (text, until or ""):
+            to_bytes(words)  # what cannot be read is said before a book is made
         with kept_in(book, endpoint, read.settings) as alone:
+            question = Question(
+                to_bytes(text, alone.reads_in), to_bytes(until, alone.reads_in) if until else None, timeout
+            )
             answer, evidence = asyncio.run(_ask(alone, question))
     if json:
         print_document("ask", _as_json(answer, evidence))
@@ -55,7 +61,7 @@ def ask(
     if problem:
         refuse(problem, FAILED)
     if not json:
-        typer.echo(visible(answer.data.rstrip(b"\r\n")))
+        typer.echo(visible(answer.data.rstrip(b"\r\n"), alone.reads_in))
         typer.echo(f"{evidence.rung.word}: {_proof_words(answer)}", err=True)
 
 
@@ -68,7 +74,7 @@ async def _ask(alone: Alone, question: Question) -> tuple[Answer, Evidence]:
 def _as_json(answer: Answer, evidence: Evidence) -> dict[str, Any]:
     return {
         "sent_hex": answer.question.data.hex(),
-        "reply": answer.data.decode("utf-8", "replace"),
+        "reply": text_of(answer.data, answer.question.charset),
         "reply_hex": answer.data.hex(),
         "ms": None if answer.last_s is None else round(answer.last_s * 1000, 1),
         "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 1),
@@ -107,7 +113,9 @@ def _problem(answer: Answer, evidence: Evidence, *, has_line: bool) -> str:
     if answer.errors.total:
         return f"no right answer: {seen}, {answer.errors.words()}; {cause}"
     if evidence.bad_lately:
-        return f"no right answer: {seen}, unreadable as text; {cause}"
+        found = causes(evidence.signs) if has_line else []
+        cause = f"perhaps {found[0].words}" if found else cause
+        return f"no right answer: {seen}, {evidence.bad_lately} of them not readable as text; {cause}"
     if answer.ended is Ended.LOST:
         return f"the peer hung up in the middle of its answer: {seen}: {visible(answer.data[:60])}"
     if answer.question.until is not None and answer.verdict is Verdict.ECHO:

@@ -66,7 +66,7 @@ def export_book(
             items = items_with(reader, Sieve(with_ or "", chosen, direction), span)
         except ValueError as error:
             refuse(str(error), USAGE, json=json)
-        pieces = export(form, items, {entry.id: entry.name for entry in links})
+        pieces = export(form, items, {entry.id: entry.name for entry in links}, reader.charsets())
         if output is not None:
             size = write_new(output, pieces, force=force, book=book)
             if json:

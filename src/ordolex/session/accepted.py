@@ -39,9 +39,10 @@ class Accepted:
         Raises ValueError for what cannot be one."""
         if not answer.data or answer.errors.total or answer.verdict in (Verdict.ECHO, Verdict.NONE):
             raise ValueError("only an answer without line errors that is not our own echo can be taken for right")
-        text = text_of(answer.data).strip()
+        text = text_of(answer.data, link.charset).strip()
         like = pattern_of([*earlier, text]) or pattern_of([text])
-        question = Question(answer.question.data, timeout_s=answer.question.timeout_s, like=like, means=_MEANS)
+        asked = answer.question
+        question = Question(asked.data, timeout_s=asked.timeout_s, like=like, means=_MEANS, charset=link.charset)
         if not like or question.judge(answer.data) is not Verdict.RIGHT:
             raise ValueError("it has several lines, or is too long: make a sheet of it, or pull it as a list")
         self._known.setdefault(link.id, {})[question.data] = question

@@ -10,6 +10,7 @@ from pathlib import Path
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.relay.plan import RelayPlan
+from ordolex.core.text.charsets import UNCHOSEN
 from ordolex.io.book.book import Book
 from ordolex.io.book.nowhere import NoBook
 from ordolex.io.link.journal import RecorderLike
@@ -25,11 +26,18 @@ class Alone:
     recorder: RecorderLike
     link: int
     book: Book | None
+    charset: str = ""
+
+    @property
+    def reads_in(self) -> str:
+        """The character set in which its lines are shown, and what is typed goes out."""
+        return self.charset or UNCHOSEN
 
     @asynccontextmanager
     async def opened(self, recorder: RecorderLike | None = None) -> AsyncIterator[LinkRunner]:
         """The port, open; it is released at the end. Raises a Fault."""
         runner = LinkRunner(self.link, self.endpoint, self.line, recorder or self.recorder)
+        runner.reads_in(self.charset)
         await runner.open()
         try:
             yield runner
@@ -70,6 +78,6 @@ def kept_in(path: Path | None, endpoint: str, line: LineSettings, sheet: str = "
         link = known or book.add_link(
             LinkRecord(0, endpoint, endpoint, line.text, "command line", sheet=sheet, unit=unit)
         )
-        yield Alone(endpoint, line, book.recorder, link.id, book)
+        yield Alone(endpoint, line, book.recorder, link.id, book, link.charset)
     finally:
         book.close()

@@ -45,6 +45,7 @@ def links_toml(links: Sequence[LinkRecord]) -> str:
             "identity",
             "adapter",
             "outputs",
+            "charset",
         ):
             value = getattr(link, key)
             if value not in ("", -1):

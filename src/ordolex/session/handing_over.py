@@ -153,7 +153,8 @@ class _Writing:
         path = self._folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("wb") as file:
-            file.writelines(export(form, self._reader.timeline(link, direction, self._choice.span), self._names))
+            items = self._reader.timeline(link, direction, self._choice.span)
+            file.writelines(export(form, items, self._names, self._reader.charsets()))
         if path.stat().st_size:
             self._files.append(name)
         else:

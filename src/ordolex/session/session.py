@@ -182,7 +182,15 @@ class Session:
         for what in sheet.restore if sheet is not None else ():
             if what not in self.to_restore:
                 self.to_restore.append(what)
-        return self.hub.call(self.hub.open(link.id, link.endpoint, line_of(link), low=link.outputs == "low"))
+        low = link.outputs == "low"
+        return self.hub.call(self.hub.open(link.id, link.endpoint, line_of(link), low=low, charset=link.charset))
+
+    def read_in(self, link: LinkRecord) -> None:
+        """The link's character set is the one that it has now, for its screen and for who judges what comes."""
+        self.talks.of(link).screen.use(link.reads_in)
+        runner = self.runner(link)
+        if runner is not None:
+            self.hub.soon(lambda: runner.reads_in(link.charset))
 
     def relay_of(self, link: LinkRecord) -> str:
         """The running relay that this link is an end of; empty for none."""
@@ -248,8 +256,9 @@ class Session:
     # ---- what is known and kept
 
     def known_secrets(self) -> tuple[str, ...]:
-        """What was typed hidden in this visit, for a search; it is kept nowhere."""
-        return tuple(secret.decode("utf-8", "replace") for secret in self.hub.secrets)
+        """What was typed hidden in this visit, for a search; it is kept nowhere. Bytes that are no UTF-8 stand as
+        surrogateescape has them."""
+        return tuple(secret.decode("utf-8", "surrogateescape") for secret in self.hub.secrets)
 
     def told_of(self, link: LinkRecord) -> Told:
         """What is known of a link besides its bytes, for the causes of what looks wrong."""

@@ -70,7 +70,7 @@ def still_open(session: Session, link: LinkRecord) -> str:
         return ""
     from ordolex.core.text import patterns
 
-    prompt = text_of(prompt_of(session.talks.of(link)))
+    prompt = text_of(prompt_of(session.talks.of(link)), link.charset)
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 

@@ -106,6 +106,6 @@ def _bytes(reader: BookReader, link: LinkRecord, folder: Path) -> list[str]:
     written = []
     for name, form, direction in parts:
         with (folder / name).open("wb") as file:
-            file.writelines(export(form, reader.timeline(link.id, direction, (None, None)), names))
+            file.writelines(export(form, reader.timeline(link.id, direction, (None, None)), names, reader.charsets()))
         written.append(name)
     return written

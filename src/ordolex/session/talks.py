@@ -59,7 +59,7 @@ class Talks:
         """The link's rows; at first those of the book's end, so that a new start goes on where the last one ended."""
         talk = self._talks.get(link.id)
         if talk is None:
-            talk = self._talks[link.id] = Talk()
+            talk = self._talks[link.id] = Talk(screen=DeviceScreen(link.reads_in))
             for item in self._book.reader.latest(EARLIER_ITEMS, link.id):
                 self._add_recorded(talk, item)
             talk.screen.take_answers()  # what it asked in the past is over

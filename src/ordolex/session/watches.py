@@ -83,7 +83,7 @@ class Watches:
             record = records[link.name]
             line = link.line or record.line
             settings = read_line(line if line and line != "any" else "9600 8N1").settings
-            return record.id, await self._hub.ready(record.id, record.endpoint, settings)
+            return record.id, await self._hub.ready(record.id, record.endpoint, settings, record.charset)
 
         running = RunningRound(
             round_, self._book, ready, sheets.all_sheets()[0], Told(event=self._event), publisher, self._is_free

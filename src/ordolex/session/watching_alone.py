@@ -66,6 +66,7 @@ async def watch_alone(
         record = known[link.endpoint]
         settings = read_line(_line_of(link.line or record.line)).settings
         runner = LinkRunner(record.id, record.endpoint, settings, book.recorder)
+        runner.reads_in(record.charset)
         runners.append(runner)
         return record.id, runner
 

@@ -25,6 +25,7 @@ from ordolex.core.text.counts import counted
 _ANOTHER = 0.3  # odds of a cause that is not in the list
 _NO_SIGN = 0.03  # how likely a cause is that the bytes do not speak for, where a test does
 _SOME_BREAKS = 0.02  # a share of breaks that is more than one by chance
+_READS_WELL = 0.98  # a share of what came that is text in its character set
 _NEAR = 0.03  # rates nearer together than this are one
 
 
@@ -141,6 +142,8 @@ def _charset(s: Signs) -> float:
     clean = s.rate("framing") == 0 and s.rate("parity") == 0
     if b"\x0e" in s.data and clean:
         return 0.93  # with line errors it is a byte like any other
+    if s.readable > _READS_WELL:
+        return 0.0
     sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
     return sure if clean and 0.02 < high < 0.5 and text_share(s.data) > 0.5 and not _parity(s) else 0.0
 
@@ -225,7 +228,8 @@ _CAUSES: tuple[tuple[str, str, str, str, Callable[[Signs], float]], ...] = (
     ("escapes", "it draws a screen of its own: every byte is right",
      "Ctrl+D in Talk shows that screen; Ctrl+T shows the bytes: 1b 5b … are screen codes", "bytes", _escapes),
     ("charset", "another character set: a shift code, or another code page",
-     "Look for 0e (shift out) in the bytes; send 0f (shift in), or choose the code page", "bytes", _charset),
+     "Look for 0e (shift out) in the bytes; send 0f (shift in), or choose the character set (Ctrl+B in Talk)", "bytes",
+     _charset),
     ("doubled", "two echoes: one from here and one from the device", "Turn one of the two echoes off", "echo",
      _doubled),
     ("line end", "the line ends differ: LF or CR alone", "Ctrl+T shows them; Ctrl+N changes what is sent", "bytes",

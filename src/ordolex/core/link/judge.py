@@ -12,6 +12,8 @@ from collections import deque
 from dataclasses import dataclass
 
 from ordolex.core.text import nmea0183
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
+from ordolex.core.text.readable import MOST_BEYOND, beyond_ascii, is_single
 
 WINDOW = 64
 """Bytes that the judgement looks back over: a line or two of text, under a tenth of a second at 9600 baud."""
@@ -57,29 +59,32 @@ class LineErrors:
         return ", ".join(f"{n} {word}{'s' if n != 1 else ''}" for n, word in named if n)
 
 
-_UNREADABLE = re.compile("[\x80-\x9f\udc80-\udcff]")
-"""C1 controls, and bytes that are no UTF-8 (as surrogateescape has them)."""
+_OUTWEIGHED_BY = round(1 / MOST_BEYOND) - 1
+"""Plain characters that one beyond ASCII needs beside it, where nearly any byte would be a character."""
+_NO_TEXT = -16
 _JUDGED = 4 * WINDOW
 _CONTINUED = bytes(range(0x80, 0xC0))
 
 
 class Judge:
-    """Feed it every arrival; read `bad`, `seen` and `clean` of the window."""
+    """Feed it every arrival; read `bad`, `seen` and `clean` of the window. `charset` is a name of CHARSETS."""
 
-    def __init__(self) -> None:
+    def __init__(self, charset: str = UNCHOSEN) -> None:
+        self.charset = charset
         self.checks_right = 0
         self.checks_wrong = 0
         self.reset()
 
     def reset(self) -> None:
         """Starts a new window, as after a change of line settings."""
-        self._window: deque[tuple[int, int]] = deque()
+        self._window: deque[tuple[int, int, int]] = deque()
         self.seen = 0
-        self.bad = 0
-        self._printable = 0
+        self._bad = 0
+        self._beyond = 0
+        self._weight = 0
         self._line_ends = 0
         self._tail = b""
-        self._decoder = codecs.getincrementaldecoder("utf-8")("surrogateescape")
+        self._decoder = codecs.getincrementaldecoder(CHARSETS[self.charset])("surrogateescape")
 
     def judged_by_check(self, right: bool, *, counts: bool = True) -> None:
         """An answer was judged by its frame, not by whether it is text. Only a frame with a check `counts` as one."""
@@ -91,41 +96,51 @@ class Judge:
         sentences = self._wrong_sentences(data)
         if len(data) > _JUDGED:  # of a flood its end tells enough; a character that is cut there is left out
             self._decoder.reset()
-            data = data[-_JUDGED : -_JUDGED + 3].lstrip(_CONTINUED) + data[-_JUDGED + 3 :]
-        bad = self._unreadable(data) + sentences
+            data = data[-_JUDGED:] if is_single(self.charset) else _from_a_character_on(data[-_JUDGED:])
+        bad, beyond = self._unreadable(data)
+        bad += sentences
         if errors is not None:
             bad = min(bad + errors.total, max(1, len(data)))
-        self._window.append((len(data), bad))
+        self._window.append((len(data), bad, beyond))
         self.seen += len(data)
-        self.bad += bad
+        self._bad += bad
+        self._beyond += beyond
         while len(self._window) > 1 and self.seen - self._window[0][0] >= WINDOW:
-            count, old_bad = self._window.popleft()
+            count, old_bad, old_beyond = self._window.popleft()
             self.seen -= count
-            self.bad -= old_bad
-        self._count_text(data, bad)
+            self._bad -= old_bad
+            self._beyond -= old_beyond
+        self._count_text(data, bad, beyond)
+
+    @property
+    def bad(self) -> int:
+        """Errors and bytes that are no text among those in the window."""
+        return self._bad + (self._beyond if self._weight <= _NO_TEXT else 0)
 
     @property
     def clean(self) -> bool:
         """No fault in the window, and enough of the expected shape to say so."""
         enough = _ENOUGH_WITH_LINE_END if self._line_ends else _ENOUGH_WITHOUT_LINE_END
-        return self.bad == 0 and self._printable >= enough
+        return self.bad == 0 and self._weight >= enough
 
-    def _count_text(self, data: bytes, bad: int) -> None:
+    def _count_text(self, data: bytes, bad: int, beyond: int) -> None:
         if bad:
-            self._printable = self._line_ends = 0
-        else:
-            self._printable = min(self._printable + len(data) - len(data.translate(None, _PRINTABLE)), WINDOW)
-            self._line_ends |= b"\n" in data or b"\r" in data
+            self._weight = self._line_ends = 0
+        plain = len(data) - len(data.translate(None, _PRINTABLE)) if not bad else 0
+        self._weight = max(-WINDOW, min(self._weight + plain - _OUTWEIGHED_BY * beyond, WINDOW))
+        self._line_ends |= not bad and (b"\n" in data or b"\r" in data)
 
-    def _unreadable(self, data: bytes) -> int:
+    def _unreadable(self, data: bytes) -> tuple[int, int]:
+        """How many bytes are no text, and how many are characters that only their set makes readable."""
         odd = data.translate(None, _READABLE)
         if not odd:
-            return 0
+            return 0, 0
         below = len(odd) - len(odd.translate(None, _ASCII))
         if 4 * below > len(data):  # no text by any code: the rest of it need not be decoded to be told as bad
             self._decoder.reset()
-            return len(odd)
-        return below + len(_UNREADABLE.findall(self._decoder.decode(data)))
+            return len(odd), 0
+        found = beyond_ascii(self._decoder.decode(data), single=is_single(self.charset))
+        return below + found.unread, found.read
 
     def _wrong_sentences(self, data: bytes) -> int:
         if not self._tail and b"$" not in data and b"!" not in data:
@@ -144,3 +159,8 @@ class Judge:
         begun = rest[start:] if start >= 0 and len(rest) - start <= _TAIL else b""
         self._tail = begun if not begun.translate(None, _IN_SENTENCE) else b""
         return wrong
+
+
+def _from_a_character_on(data: bytes) -> bytes:
+    """Without the end of a character of UTF-8 that was cut."""
+    return data[:3].lstrip(_CONTINUED) + data[3:]

@@ -104,6 +104,7 @@ class Question:
     unhurried  its answer's shape is not known, so that half of it would be taken for all: a silence without a line end
                ends it only once the time-out has passed too
     secret     what is sent is neither shown nor kept, nor is its echo
+    charset    in which the answer is text, a name of CHARSETS; empty where that is not known
     owes       an answer must come, whatever its shape, so that a late one is not to be taken for the next question's
     """
 
@@ -118,6 +119,7 @@ class Question:
     harmless: bool = False
     secret: bool = False
     unhurried: bool = False
+    charset: str = ""
 
     def __post_init__(self) -> None:
         if self.timeout_s <= 0:
@@ -128,7 +130,7 @@ class Question:
         """For people; a question that is nothing but a line end has that for its name."""
         if self.codec is not None:
             return self.codec.name
-        return text_of(self.data).strip() or named(self.data)
+        return text_of(self.data, self.charset).strip() or named(self.data)
 
     @property
     def expected(self) -> str | None:
@@ -162,7 +164,8 @@ class Question:
             return Verdict.ECHO
         if self.like:
             bare = self._behind_own(answer)
-            readings = (text_of(bare), bare.decode("latin-1"))  # the second is how books kept it once
+            readings = [text_of(bare, self.charset), text_of(bare)]
+            readings.append(bare.decode("latin-1"))  # books kept it so once
             # a pattern may end in the blank of a prompt, or say nothing of line ends
             shapes = (shape for text in readings for shape in (text.strip(), text.strip("\r\n"), text))
             return Verdict.RIGHT if any(fullmatch(self.like, text) for text in shapes) else Verdict.WRONG
@@ -179,7 +182,7 @@ class Question:
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""
-        return self.codec.words(answer) if self.codec is not None else text_of(answer).strip()
+        return self.codec.words(answer) if self.codec is not None else text_of(answer, self.charset).strip()
 
     def behind_echo(self, answer: bytes) -> bytes:
         """What came without our own question at its beginning; nothing while that may still be all of it."""
@@ -194,7 +197,7 @@ class Question:
 
     def _without_echo(self, answer: bytes) -> str:
         """Some devices echo the question before they answer it; the answer is what follows."""
-        return text_of(self._behind_own(answer)).strip()
+        return text_of(self._behind_own(answer), self.charset).strip()
 
     def _behind_own(self, answer: bytes) -> bytes:
         if self.data.strip() and answer.startswith(self.data.strip()):

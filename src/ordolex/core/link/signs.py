@@ -6,9 +6,12 @@ import re
 from dataclasses import dataclass
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.charsets import UNCHOSEN
+from ordolex.core.text.readable import readable_share
 
 LOOKED_AT = 512
 """Bytes, the latest, that are looked at."""
+_CONTROLS = b"\r\n\t\x1b\x0e\x0f\x08\x07"
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +23,7 @@ class Signs:
     sent      what was sent last, without an answer of known shape since
     unasked   whether they came without a question
     bursts    how many separate arrivals they came in
+    charset   in which they are read, a name of CHARSETS
     asked     questions sent since the port was opened, and `unanswered` those that nothing came back to
     """
 
@@ -30,6 +34,7 @@ class Signs:
     bursts: int = 1
     asked: int = 0
     unanswered: int = 0
+    charset: str = UNCHOSEN
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "data", self.data[-LOOKED_AT:])
@@ -37,8 +42,7 @@ class Signs:
     @property
     def readable(self) -> float:
         """Share of bytes that stand in a text."""
-        good = sum(32 <= byte < 127 or byte in b"\r\n\t\x1b\x0e\x0f\x08\x07" for byte in self.data)
-        return good / len(self.data) if self.data else 0.0
+        return readable_share(self.data, self.charset, _CONTROLS)
 
     def rate(self, kind: str) -> float:
         """Line errors of one kind for each byte."""

@@ -15,6 +15,7 @@ from ordolex.core.link.judge import Judge, LineErrors
 from ordolex.core.link.ladder import Happening, Rung, next_rung
 from ordolex.core.link.question import Verdict
 from ordolex.core.link.signs import LOOKED_AT, Signs
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
 
 _OVERDUE_FACTOR = 4.0
 _OVERDUE_AT_LEAST_S = 10.0
@@ -97,6 +98,8 @@ class LinkState:
     proof: Proof | None = None
     echoed: bool = False
     trouble: str = ""
+    charset: str = ""
+    """In which the device writes, a name of CHARSETS; empty where nobody chose."""
     _judge: Judge = field(default_factory=Judge)
     _since: dict[Rung, float] = field(default_factory=dict)
     _answered_before: set[bytes] = field(default_factory=set)
@@ -193,6 +196,15 @@ class LinkState:
         if self.rung is Rung.PROVEN:
             self.proof = Proof("", said, 0.0, now_s)
 
+    def reads_in(self, charset: str) -> None:
+        """What comes from now on is judged as text of this character set; a name that is none of CHARSETS is no
+        choice."""
+        charset = charset if charset in CHARSETS else ""
+        if charset != self.charset:
+            self.charset = charset
+            self._judge.charset = charset or UNCHOSEN
+            self._judge.reset()
+
     def overdue_s(self) -> float | None:
         """When a device that talks by itself counts as silent; None for one that only answers."""
         if self._unasked < 3 or self.last_heard_s is None or self.rung < Rung.HEARD:
@@ -233,7 +245,7 @@ class LinkState:
 
     def _start_listening(self) -> None:
         """Counts begin anew: they belong to one opening at one setting."""
-        self._judge = Judge()
+        self._judge = Judge(self.charset or UNCHOSEN)
         self.heard_bytes = self.sent_bytes = self.asked = self.unanswered = self.unjudged = self._unasked = 0
         self.last_heard_s = self.last_sent_s = None
         self.errors = LineErrors()
@@ -266,6 +278,7 @@ class LinkState:
             bursts=max(1, bursts),
             asked=self.asked,
             unanswered=self.unanswered,
+            charset=self.charset or UNCHOSEN,
         )
 
     def _note_rhythm(self, now_s: float) -> None:

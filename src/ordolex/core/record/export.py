@@ -18,6 +18,7 @@ from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event
 from ordolex.core.talk.conversation import Conversation, Direction, Row
 from ordolex.core.text.cells import harmless_cell, quoted_cell
+from ordolex.core.text.charsets import UNCHOSEN
 from ordolex.core.text.visible import visible, visible_text
 
 FORMS = ("text", "csv", "jsonl", "raw", "hex", "pcapng")
@@ -25,7 +26,10 @@ SUFFIX = {"text": "txt", "csv": "csv", "jsonl": "jsonl", "raw": "bin", "hex": "h
 """What the names of such files end in."""
 Items = Iterable[Chunk | Event]
 Names = Mapping[int, str]
+Charsets = Mapping[int, str]
+"""The character set of a link, where it is not the one that holds until somebody chooses."""
 
+_NONE_CHOSEN: Charsets = {}
 _FEW = 4
 _PRINTABLE = bytes(range(0x20, 0x7F))
 _GLYPHS = {Direction.SENT: "▸", Direction.HEARD: "◂", Direction.NOTE: "·"}
@@ -45,33 +49,39 @@ def _second_text(second: int) -> tuple[str, str]:
     return f"{moment:%Y-%m-%d}", f"{moment:%H:%M:%S}"
 
 
-def export(form: str, items: Items, names: Names) -> Iterator[bytes]:
+def export(form: str, items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
     """Raises ValueError for a form that is not in FORMS."""
-    makers = {"text": as_text, "csv": as_csv, "jsonl": as_jsonl, "raw": as_raw, "hex": as_hex, "pcapng": as_pcapng}
+    if form in ("text", "csv"):
+        return (as_text if form == "text" else as_csv)(items, names, charsets)
+    makers = {"jsonl": as_jsonl, "raw": as_raw, "hex": as_hex, "pcapng": as_pcapng}
     if form not in makers:
         raise ValueError(f"{form!r} is no export form; choose {', '.join(FORMS)}")
     return makers[form](items, names)
 
 
-def rows_of(items: Items, wants: Callable[[bytes], bool] = lambda line: True) -> Iterator[tuple[int, Row]]:
+def rows_of(
+    items: Items, charsets: Charsets = _NONE_CHOSEN, wants: Callable[[bytes, str], bool] = lambda line, charset: True
+) -> Iterator[tuple[int, Row]]:
     """(link, row) of a whole record, each link's bytes cut into lines of its own. Lines of which there is nothing to
-    say but their bytes may be left out: `wants` says which are not."""
-    for link, at_us, lines, rows in _lines_and_rows(items):
-        for line in lines:
-            if wants(line):
-                yield link, Row(Direction.HEARD, at_us, line)
+    say but their bytes may be left out: `wants` says of a line and its character set which are not."""
+    for link, at_us, lines, rows in _lines_and_rows(items, charsets):
+        if lines:
+            charset = charsets.get(link, UNCHOSEN)
+            for line in lines:
+                if wants(line, charset):
+                    yield link, Row(Direction.HEARD, at_us, line, charset=charset)
         for row in rows:
             yield link, row
 
 
-def _lines_and_rows(items: Items) -> Iterator[tuple[int, int, list[bytes], list[Row]]]:
+def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, int, list[bytes], list[Row]]]:
     """(link, time, plain lines heard, rows behind them): plain lines are most of a record, and go all at once."""
     talks: dict[int, Conversation] = {}
     for item in items:
         link = item.link
         talk = talks.get(link)
         if talk is None:
-            talk = talks[link] = Conversation(Passing())
+            talk = talks[link] = Conversation(Passing(), charsets.get(link, UNCHOSEN))
         if isinstance(item, Event):
             yield link, 0, [], talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
         elif item.direction == "tx":
@@ -89,21 +99,21 @@ def _lines_and_rows(items: Items) -> Iterator[tuple[int, int, list[bytes], list[
         yield link, 0, [], talk.flush()
 
 
-def as_text(items: Items, names: Names) -> Iterator[bytes]:
+def as_text(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
     """One line a row: time, link, direction, turn-round, text. Control bytes are shown, none is passed on."""
     shown: dict[int, str] = {}
-    for link, at_us, lines, rows in _lines_and_rows(items):
+    for link, at_us, lines, rows in _lines_and_rows(items, charsets):
         name = shown.get(link)
         if name is None:
             name = shown[link] = visible_text(names.get(link, "book"))
         if lines:
             head = f"{utc_text(at_us)}  {name}  {_GLYPHS[Direction.HEARD]} {'':>9}  "
-            yield f"{head}{_joined(lines, head)}\n".encode()
+            yield f"{head}{_joined(lines, head, charsets.get(link, UNCHOSEN))}\n".encode()
         if rows:
             yield "".join(_line(row, name) for row in rows).encode()
 
 
-def _joined(lines: list[bytes], head: str) -> str:
+def _joined(lines: list[bytes], head: str, charset: str) -> str:
     """All lines as they are shown, with a line end and the head between them. Where all end alike and hold nothing that
     is shown in another way, which is usual, at once."""
     if len(lines) > _FEW:
@@ -112,13 +122,13 @@ def _joined(lines: list[bytes], head: str) -> str:
         if len(whole.translate(None, _PRINTABLE)) == len(lines) * len(end) and whole.count(end) == len(lines):
             shown = whole[: -len(end)].decode("ascii").replace(end.decode(), f"{visible(end)}\n{head}")
             return shown + visible(end)
-    return f"\n{head}".join(map(visible, lines))
+    return f"\n{head}".join(visible(line, charset) for line in lines)
 
 
 def _line(row: Row, name: str) -> str:
     after = f"+{row.after_ms:.0f} ms" if row.after_ms is not None else ""
     errors = f"   ({row.errors})" if row.errors else ""
-    text = visible_text(row.text) if row.text else visible(row.data)
+    text = visible_text(row.text) if row.text else visible(row.data, row.charset)
     if row.words and row.is_text:
         text = f"{text}   {visible_text(row.words)}"
     elif row.words:
@@ -153,7 +163,7 @@ _CSV_HEAD = [
 ]
 
 
-def as_csv(items: Items, names: Names) -> Iterator[bytes]:
+def as_csv(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
     yield (",".join(_CSV_HEAD) + "\r\n").encode()
     shown = {link: quoted_cell(harmless_cell(visible_text(name))) for link, name in names.items()}
     for item in items:
@@ -164,7 +174,7 @@ def as_csv(items: Items, names: Names) -> Iterator[bytes]:
         else:
             e, data = item.errors, item.data
             errors = f"{e.framing},{e.parity},{e.breaks},{e.overruns}" if e else "0,0,0,0"
-            text = quoted_cell(harmless_cell(visible(data)))
+            text = quoted_cell(harmless_cell(visible(data, charsets.get(item.link, UNCHOSEN))))
             yield f"{head},{item.direction},{item.mono_us},{errors},{data.hex()},{text}\r\n".encode()
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +28,13 @@ class LinkRecord:
     identity: str = ""
     outputs: str = ""
     """`low`: the port is opened with DTR and RTS low, for a device that resets when DTR rises."""
+    charset: str = ""
+    """The device's character set, a name of CHARSETS; empty where nobody chose one."""
+
+    @property
+    def reads_in(self) -> str:
+        """The character set in which its lines are shown, and what is typed goes out."""
+        return self.charset if self.charset in CHARSETS else UNCHOSEN
 
 
 @dataclass(slots=True)

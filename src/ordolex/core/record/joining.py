@@ -8,7 +8,18 @@ from dataclasses import dataclass, replace
 from ordolex.core.port.endpoint import endpoint_or_none
 from ordolex.core.record.items import LinkRecord
 
-_SAID = ("name", "line", "sheet", "unit", "line_end", "identity", "outputs", "endpoint", "first_question")
+_SAID = (
+    "name",
+    "line",
+    "sheet",
+    "unit",
+    "line_end",
+    "charset",
+    "identity",
+    "outputs",
+    "endpoint",
+    "first_question",
+)
 _NOTHING = ("", -1)
 
 
@@ -23,9 +34,8 @@ class Conflict:
 
     @property
     def words(self) -> str:
-        return (
-            f"{self.link}: {self.what.replace('_', ' ')} is {self.first} in the first book, {self.second} in the second"
-        )
+        what = "character set" if self.what == "charset" else self.what.replace("_", " ")
+        return f"{self.link}: {what} is {self.first} in the first book, {self.second} in the second"
 
 
 @dataclass(frozen=True, slots=True)

@@ -60,13 +60,13 @@ class Sieve:
     def everything(self) -> bool:
         return not self.text and self.link is None and self.direction is None
 
-    def may_pass(self, line: bytes) -> bool:
+    def may_pass(self, line: bytes, charset: str) -> bool:
         """Whether a line that was heard may pass, of which only its bytes are known: cheaper than a row."""
         if self._bytes is not None:
             return self._bytes in line
         if self._pattern is not None:
-            return self._pattern.search(visible(line)) is not None
-        return self.text.startswith("at:") or self.text.lower() in visible(line).lower()
+            return self._pattern.search(visible(line, charset)) is not None
+        return self.text.startswith("at:") or self.text.lower() in visible(line, charset).lower()
 
     def passes(self, link: int, row: Row) -> bool:
         if self.link is not None and link != self.link:

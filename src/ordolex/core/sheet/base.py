@@ -8,18 +8,20 @@ from typing import Annotated
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, StringConstraints
 
+from ordolex.core.text.charsets import UNCHOSEN, encoded
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import checked
 
 FIELD = re.compile(r"\{(\w+)\}")
 
 
-def filled(template: str, values: Mapping[str, str]) -> bytes:
-    """What is sent for a template: its own control bytes are written out, those of a value are not read as such."""
+def filled(template: str, values: Mapping[str, str], charset: str = UNCHOSEN) -> bytes:
+    """What is sent for a template: its own control bytes are written out, those of a value are not read as such.
+    Raises CharsetError for a character of a value that the character set has not."""
     out, end = b"", 0
     for found in FIELD.finditer(template):
         if found[1] in values:
-            out += to_bytes(template[end : found.start()]) + values[found[1]].strip().encode()
+            out += to_bytes(template[end : found.start()]) + encoded(values[found[1]].strip(), charset)
             end = found.end()
     return out + to_bytes(template[end:])
 

@@ -13,7 +13,7 @@ from ordolex.core.protocols.line_check import LineCheck
 from ordolex.core.protocols.modbus.address import Place, read_place
 from ordolex.core.protocols.modbus.values import TYPES
 from ordolex.core.sheet.base import Part, Pattern, Sent, Words, filled
-from ordolex.core.text.charsets import UNREAD
+from ordolex.core.text.charsets import UNCHOSEN, UNREAD
 from ordolex.core.text.escapes import to_bytes
 
 Setting = float | int | str
@@ -249,8 +249,9 @@ def _hex(text: str) -> bytes:
         raise ValueError(f"{text!r} is no hex; write it like 02 0a") from error
 
 
-def send_text(text: str, value: str) -> bytes:
-    """What is sent for a value. Raises ValueError for one that was not wholly read."""
+def send_text(text: str, value: str, charset: str = UNCHOSEN) -> bytes:
+    """What is sent for a value, in that character set. Raises ValueError for one that was not wholly read, and for a
+    character that the set has not."""
     if UNREAD in value:
         raise ValueError(f"{value!r} holds a character that could not be read, so it cannot be sent: type it anew")
-    return filled(text, {"value": value})
+    return filled(text, {"value": value}, charset)

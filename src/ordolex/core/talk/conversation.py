@@ -10,6 +10,7 @@ from enum import StrEnum
 from typing import Protocol
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.charsets import UNCHOSEN
 from ordolex.core.text.lines import MAX_LINE, LineCutter
 from ordolex.core.text.visible import visible
 
@@ -53,6 +54,7 @@ class Row:
     after_ms       for the first row heard after something sent: its turn-round
     errors         line errors that came with it, in words
     words          what a frame says, where its protocol is known
+    charset        in which its bytes are read, a name of CHARSETS
     """
 
     direction: Direction
@@ -62,10 +64,11 @@ class Row:
     after_ms: float | None = None
     errors: str = ""
     words: str = ""
+    charset: str = UNCHOSEN
 
     @property
     def shown(self) -> str:
-        return self.text or (self.words if self.words and not self.is_text else visible(self.data))
+        return self.text or (self.words if self.words and not self.is_text else visible(self.data, self.charset))
 
     @property
     def is_text(self) -> bool:
@@ -74,10 +77,10 @@ class Row:
 
 
 class Conversation:
-    """`passes` reads frames; without it all is lines."""
+    """`passes` reads frames; without it all is lines. `charset` is the device's."""
 
-    def __init__(self, passes: Passes | None = None) -> None:
-        self._passes = passes
+    def __init__(self, passes: Passes | None = None, charset: str = UNCHOSEN) -> None:
+        self._passes, self._charset = passes, charset
         self._held_us = 0
         self._cutter = LineCutter()
         self._asked_us: int | None = None
@@ -87,7 +90,7 @@ class Conversation:
         rows = self.flush()
         self._asked_us = at_us
         words = self._passes.sent(data) if self._passes is not None else ""
-        return [*rows, Row(Direction.SENT, at_us, data, words=words)]
+        return [*rows, Row(Direction.SENT, at_us, data, words=words, charset=self._charset)]
 
     def heard(self, data: bytes, at_us: int, errors: LineErrors | None = None) -> list[Row]:
         """The errors that came with the bytes are summed up for the row that they end in."""
@@ -165,4 +168,5 @@ class Conversation:
             after_ms = (at_us - self._asked_us) / 1000
             self._asked_us = None
         errors, self._errors = self._errors, LineErrors()
-        return Row(Direction.HEARD, at_us, data, after_ms=after_ms, errors=errors.words(), words=words)
+        told = errors.words()
+        return Row(Direction.HEARD, at_us, data, "", after_ms, told, words, self._charset)

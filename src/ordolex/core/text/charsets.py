@@ -6,6 +6,8 @@ import codecs
 
 CHARSETS = {"UTF-8": "utf-8", "Latin-1": "latin-1", "CP437": "cp437", "CP850": "cp850", "Latin-9": "iso8859-15"}
 """Names as a technician knows them, and Python's."""
+UNCHOSEN = "UTF-8"
+"""The one that holds until somebody chooses."""
 UNREAD = "\N{REPLACEMENT CHARACTER}"
 """Stands for a character that could not be read."""
 
@@ -20,16 +22,15 @@ def encoded(text: str, charset: str, which: str = "") -> bytes:
     try:
         return text.encode(CHARSETS[charset], "surrogateescape")
     except UnicodeEncodeError as error:
-        raise CharsetError(
-            f"{which or repr(text[error.start])} is not in {charset}; Ctrl+B, Character set, chooses another"
-        ) from None
+        said = f"{which or repr(text[error.start])} is not in {charset}"
+        raise CharsetError(f"{said}; Character set under Ctrl+B in Talk (F5) chooses another") from None
 
 
-def text_of(data: bytes) -> str:
-    """As a person would read what a device says, where its character set is not known: what is UTF-8 as that, and
-    another byte as the character of Latin-1; one that is none there either is UNREAD.
+def text_of(data: bytes, charset: str = "") -> str:
+    """As a person would read what a device says. Where its character set is not known (a name that is none of
+    CHARSETS) what is UTF-8 is read as that, and another byte as the character of Latin-1; what is none is UNREAD.
     A piece of a character at either end changes nothing in between."""
-    return data.decode("utf-8", _OR_LATIN_1)
+    return data.decode(CHARSETS[charset], "replace") if charset in CHARSETS else data.decode("utf-8", _OR_LATIN_1)
 
 
 def _latin_1(error: UnicodeError) -> tuple[str, int]:
@@ -44,10 +45,10 @@ _FIRST_OF_LATIN_1 = 0xA0  # below stand its control characters (ISO/IEC 6429), s
 codecs.register_error(_OR_LATIN_1, _latin_1)
 
 
-def surely_read(part: str, data: bytes) -> str:
-    """A part of `text_of(data)`, with UNREAD for what is not surely that character: what a device is to have back must
-    be the bytes that it gave."""
-    if part in data.decode("utf-8", "replace"):
+def surely_read(part: str, data: bytes, charset: str = "") -> str:
+    """A part of `text_of(data, charset)`, with UNREAD for what is not surely that character: what a device is to have
+    back must be the bytes that it gave."""
+    if charset in CHARSETS or part in data.decode("utf-8", "replace"):
         return part
     return "".join(character if character.isascii() else UNREAD for character in part)
 

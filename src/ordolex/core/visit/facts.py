@@ -65,6 +65,7 @@ def facts_of(link: LinkRecord, events: Sequence[Event], sheet: Sheet | None = No
     if link.unit >= 0:
         found.add("unit", link.unit, "chosen in Set")
     found.add("line settings", link.line, link.source or "no source", proof=_proof_of_line(link, events))
+    found.add("character set", link.charset, "chosen in Talk")
     found.add("identity", link.identity, "the device, when it was asked")
     for event in events:
         _of_event(found, event, sheet)

@@ -142,7 +142,7 @@ def _link(link: LinkRecord, events: Sequence[Event], found: Material, when: When
     facts = facts_of(link, events, sheet)
     part.facts = [(fact, when(fact.at_us) if fact.at_us else "") for fact in facts]
     part.contradictions = contradictions(facts)
-    part.proof = _proof(events, sheet, when)
+    part.proof = _proof(events, sheet, when, link.reads_in)
     dials = sheet is not None and sheet.family.dials
     part.reached = reached(link, events, heard, part.proof, dials=dials, when=when)
     part.settings = [_settings(name, unit, events, found) for name, unit in _devices(events)]
@@ -157,7 +157,7 @@ def _link(link: LinkRecord, events: Sequence[Event], found: Material, when: When
     part.tried = [Told(when(row.at_us), row.what, row.effect) for row in rows[-MOST_TRIED:]]
     part.hidden = _hidden(link)
     part.cable = _cable(link, sheet, events)
-    part.exchanges = _exchanges(events, sheet, when)
+    part.exchanges = _exchanges(events, sheet, when, link.reads_in)
     return part
 
 
@@ -171,7 +171,7 @@ def _rung(events: Sequence[Event], when: When) -> str:
     return f"{last.detail.get('to')} since {when(last.utc_us)}; the highest it came to is {best}"
 
 
-def _proof(events: Sequence[Event], sheet: Sheet | None, when: When) -> Proof | None:
+def _proof(events: Sequence[Event], sheet: Sheet | None, when: When, charset: str) -> Proof | None:
     right = [
         e for e in events if e.kind == "answer" and e.detail.get("verdict") == "right" and e.detail.get("answer_hex")
     ]
@@ -179,7 +179,7 @@ def _proof(events: Sequence[Event], sheet: Sheet | None, when: When) -> Proof | 
         return _proof_otherwise(events, when)
     last = right[-1]
     asked, answered = bytes.fromhex(str(last.detail["question_hex"])), bytes.fromhex(str(last.detail["answer_hex"]))
-    words = _said(asked, answered, sheet)
+    words = _said(asked, answered, sheet, charset)
     ms = _ms(last.detail.get("last_ms"))
     return Proof(when(last.utc_us), *words, asked.hex(" "), answered.hex(" "), ms, len(right))
 
@@ -199,13 +199,13 @@ def _ms(value: object) -> str:
     return f"{value:.0f} ms" if isinstance(value, int | float) else "a time that was not measured"
 
 
-def _said(asked: bytes, answered: bytes, sheet: Sheet | None) -> tuple[str, str]:
+def _said(asked: bytes, answered: bytes, sheet: Sheet | None, charset: str) -> tuple[str, str]:
     """Question and answer in words."""
     frames = Passing()
-    question = frames.sent(asked) or visible(asked[:_MOST_BYTES])
+    question = frames.sent(asked) or visible(asked[:_MOST_BYTES], charset)
     found = frames.heard(answered) if answered and frames.waits else None
     meant = sheet.family.in_words(asked, answered) if sheet is not None and not frames.waits else []
-    words = (found[1] if found is not None else "") or "; ".join(meant) or visible(answered[:_MOST_BYTES])
+    words = (found[1] if found is not None else "") or "; ".join(meant) or visible(answered[:_MOST_BYTES], charset)
     return question, words or "no answer"
 
 
@@ -284,11 +284,11 @@ def _hidden(link: LinkRecord) -> list[str]:
     return ["line settings, line errors and control lines: plain bytes over the network carry none of them"]
 
 
-def _exchanges(events: Sequence[Event], sheet: Sheet | None, when: When) -> list[Exchange]:
+def _exchanges(events: Sequence[Event], sheet: Sheet | None, when: When, charset: str) -> list[Exchange]:
     out = []
     for event in [e for e in events if e.kind == "answer" and e.detail.get("question_hex")][-MOST_EXCHANGES:]:
         asked, answered = (bytes.fromhex(str(event.detail[key])) for key in ("question_hex", "answer_hex"))
-        said = _said(asked, answered, sheet)
+        said = _said(asked, answered, sheet, charset)
         shown = asked[:_MOST_BYTES].hex(" "), answered[:_MOST_BYTES].hex(" ")
         out.append(Exchange(when(event.utc_us), *said, str(event.detail.get("verdict", "")), *shown))
     return out

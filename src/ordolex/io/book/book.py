@@ -28,7 +28,9 @@ if TYPE_CHECKING:
     from ordolex.io.book.values import Item
 
 _LOOKED_THROUGH = 32 << 20
-_LINK_FIELDS = "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs"
+_LINK_FIELDS = (
+    "name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs, charset"
+)
 
 
 class Book:

@@ -56,6 +56,10 @@ class BookReader:
         rows = self._file.read(f"SELECT {columns} FROM link ORDER BY id")
         return [guarded(self._file.path, _link, row) for row in rows]
 
+    def charsets(self) -> dict[int, str]:
+        """The character set of each link for which one was chosen."""
+        return {link.id: link.reads_in for link in self.links() if link.charset}
+
     def visits(self) -> list[tuple[int, int, int | None, str]]:
         """(number, beginning, end where it is known, program) of each opening of the book, in order; times are UTC."""
         rows = self._file.read("SELECT id, started_utc_us, ended_utc_us, program FROM visit ORDER BY id")

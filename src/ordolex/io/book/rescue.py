@@ -30,7 +30,7 @@ _TABLES = {
     "site": "name, created_utc_us",
     "visit": "id, started_utc_us, started_mono_us, ended_utc_us, program",
     "link": "id, name, endpoint, line, source, adapter, first_question, line_end, sheet, unit, identity, outputs,"
-    " created_utc_us",
+    " charset, created_utc_us",
     "adapter": "identity, name",
     "relay": "name, plan",
     "round": "name, toml, running",

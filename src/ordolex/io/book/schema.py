@@ -9,7 +9,7 @@ from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import storable
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 7
+VERSION = 8
 
 _TABLES = """
 CREATE TABLE site (
@@ -36,6 +36,7 @@ CREATE TABLE link (
     unit INTEGER NOT NULL DEFAULT -1,
     identity TEXT NOT NULL DEFAULT '',
     outputs TEXT NOT NULL DEFAULT '',
+    charset TEXT NOT NULL DEFAULT '',
     created_utc_us INTEGER NOT NULL
 );
 CREATE TABLE chunk (
@@ -142,33 +143,40 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.commit()
 
 
+_ADDED = {
+    "sheet": (2, "TEXT NOT NULL DEFAULT ''"),
+    "unit": (3, "INTEGER NOT NULL DEFAULT -1"),
+    "identity": (3, "TEXT NOT NULL DEFAULT ''"),
+    "outputs": (4, "TEXT NOT NULL DEFAULT ''"),
+    "charset": (8, "TEXT NOT NULL DEFAULT ''"),
+}
+"""Columns of a link that the first version had not, in the order of LinkRecord: since when, and what they are."""
+
+
 def renew(connection: sqlite3.Connection) -> None:
     """Gives a book of an earlier version what has been added since; nothing that it holds is touched."""
     (version,) = connection.execute("PRAGMA user_version").fetchone()
-    if version < 2:
-        connection.execute("ALTER TABLE link ADD COLUMN sheet TEXT NOT NULL DEFAULT ''")
-    if version < 3:
-        connection.execute("ALTER TABLE link ADD COLUMN unit INTEGER NOT NULL DEFAULT -1")
-        connection.execute("ALTER TABLE link ADD COLUMN identity TEXT NOT NULL DEFAULT ''")
-    if version < 4:
-        connection.execute("ALTER TABLE link ADD COLUMN outputs TEXT NOT NULL DEFAULT ''")
+    if version >= VERSION:
+        return
+    there = {row[1] for row in connection.execute("PRAGMA table_info(link)")}
+    for name, (_, kind) in _ADDED.items():
+        if name not in there:
+            connection.execute(f"ALTER TABLE link ADD COLUMN {name} {kind}")
     if version < 5:
         connection.execute("CREATE TABLE IF NOT EXISTS relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
     if version < 6:
         connection.executescript(_WATCH)
     if version < 7:
         connection.executescript(_CHAIN)
-        connection.execute(f"PRAGMA user_version = {VERSION}")
-        connection.commit()
+    connection.execute(f"PRAGMA user_version = {VERSION}")
+    connection.commit()
 
 
 def link_columns(connection: sqlite3.Connection) -> str:
     """The columns of a link in the order of LinkRecord; an older book that is only read lacks some."""
     (version,) = connection.execute("PRAGMA user_version").fetchone()
-    sheet = "sheet" if version >= 2 else "''"
-    rest = "unit, identity" if version >= 3 else "-1, ''"
-    outputs = "outputs" if version >= 4 else "''"
-    return f"id, name, endpoint, line, source, adapter, first_question, line_end, {sheet}, {rest}, {outputs}"
+    added = (name if version >= since else kind.rpartition(" ")[2] for name, (since, kind) in _ADDED.items())
+    return ", ".join(("id, name, endpoint, line, source, adapter, first_question, line_end", *added))
 
 
 def check(connection: sqlite3.Connection, path: Path) -> None:

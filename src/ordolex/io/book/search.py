@@ -23,12 +23,13 @@ def rows_with(
 ) -> Iterator[tuple[int, Row]]:
     """(link, row), by link and kind in the order of the record; sort them by time where that matters. Events of the
     kinds `without` are left out where no text is looked for."""
+    charsets = reader.charsets()
     for part in _spans(reader, sieve, span):
         if sieve.wanted is None or part != (None, None):
             items = reader.timeline(sieve.link, None, part)
             if without:
                 items = (item for item in items if not (isinstance(item, Event) and item.kind in without))
-            for link, row in rows_of(items, sieve.may_pass):
+            for link, row in rows_of(items, charsets, sieve.may_pass):
                 if sieve.passes(link, row):
                     yield link, row
             continue
@@ -38,7 +39,7 @@ def rows_with(
             reader.found.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
         )
         groups = (
-            rows_of(_near(chunk, wanted, fold=fold) for chunk in group)
+            rows_of((_near(chunk, wanted, fold=fold) for chunk in group), charsets)
             for group in reader.found.around(ids, len(wanted))
         )
         notes = rows_of(reader.found.events_with(sieve.text, sieve.link))

@@ -22,7 +22,7 @@ async def identify(runner: LinkRunner, sheet: Sheet, unit: int) -> str:
     if question is None:
         return ""
     answer = await runner.ask(question)
-    return text_of(answer.data).strip() if answer.verdict is Verdict.RIGHT else ""
+    return text_of(answer.data, runner.charset).strip() if answer.verdict is Verdict.RIGHT else ""
 
 
 async def identity_of(device: ModbusUnit) -> str:

@@ -20,6 +20,7 @@ from ordolex.core.sheet.base import FIELD, filled
 from ordolex.core.sheet.parts import Leave
 from ordolex.core.sheet.procedures import Procedure, Step
 from ordolex.core.tables.table import lines_of
+from ordolex.core.text.charsets import UNCHOSEN, CharsetError, encoded, text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.numbered import numbered
@@ -91,6 +92,7 @@ class Typist:
         self._values = values
         self._ask_secret = ask_secret
         self._said = said
+        self._came_in = bytearray()
         self._heard = ""
         self._last_s = mono_s()
         self._asked_s = mono_s()
@@ -203,7 +205,9 @@ class Typist:
         return [item.strip() for item in self._values.get(step.each, "").split(",") if item.strip()]
 
     def _hear(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
-        self._heard = (self._heard + without_codes(data).decode("utf-8", "replace"))[-_LOOK_BACK:]
+        self._came_in += data  # a code, or a character, may come in pieces
+        del self._came_in[:-_LOOK_BACK]
+        self._heard = text_of(without_codes(bytes(self._came_in)), self._runner.charset)
         self._last_s = mono_s()
         self._came.set()
 
@@ -238,13 +242,32 @@ class Typist:
             secret = await self._ask_secret(step.secret)
             if secret is None:
                 raise _Stopped(f"no {step.secret} was given")
-            self._heard = ""
-            await self._runner.out.send_secret(secret.encode(), to_bytes(step.end))
+            given = self._encoded(secret, f"a character of the {step.secret}")
+            self._forget()
+            await self._runner.out.send_secret(given, to_bytes(step.end))
             return f"{step.secret} given, not kept"
-        data = self._chosen(step, item) if step.choose else filled(step.send, {**self._values, "item": item})
-        self._heard, self._asked_s = "", mono_s()
+        data = self._chosen(step, item) if step.choose else self._filled(step.send, item)
+        self._forget()
+        self._asked_s = mono_s()
         await self._runner.out.send(data)
         return f"sent {named(data)}"
+
+    def _forget(self) -> None:
+        """What was heard before says nothing about what comes now."""
+        self._came_in.clear()
+        self._heard = ""
+
+    def _filled(self, template: str, item: str) -> bytes:
+        try:
+            return filled(template, {**self._values, "item": item}, self._runner.charset or UNCHOSEN)
+        except CharsetError as error:
+            raise _Stopped(str(error)) from error
+
+    def _encoded(self, secret: str, which: str) -> bytes:
+        try:
+            return encoded(secret, self._runner.charset or UNCHOSEN, which)
+        except CharsetError as error:
+            raise _Stopped(str(error)) from error
 
     def _chosen(self, step: Step, item: str) -> bytes:
         wanted = filled(step.choose, {**self._values, "item": item}).decode().strip().lower()

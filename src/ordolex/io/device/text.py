@@ -16,7 +16,7 @@ from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.instrument import no_value
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
-from ordolex.core.text.charsets import surely_read, text_of
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, surely_read, text_of
 from ordolex.core.text.digits import exact
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.number_in import NUMBER
@@ -86,8 +86,8 @@ class TextDevice:
                 heard = without_check(self._check.plan(), heard.lstrip(b"\r\n").removeprefix(data.strip()))
             except CheckTrouble as trouble:
                 raise Trouble(Outcome.WRONG, str(trouble), answer.data) from trouble
-        text = text_of(heard)
-        sent = text_of(data).strip()
+        text = text_of(heard, self._runner.charset)
+        sent = text_of(data, self._runner.charset).strip()
         return text.lstrip("\r\n").removeprefix(sent) if sent else text
 
     async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
@@ -112,11 +112,12 @@ class TextDevice:
         found = search(parameter.like, text)
         if found is None:
             return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=f"said {text.strip()[:60]!r}", ms=ms)
-        return _reading(parameter, surely_read(str(found["value"]), answer.data), answer.data, ms)
+        return _reading(parameter, surely_read(str(found["value"]), answer.data, self._runner.charset), answer.data, ms)
 
     async def _listen(self, parameter: Parameter) -> Reading:
         heard = bytearray()
         came = asyncio.Event()
+        charset = self._runner.charset
 
         def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
             heard.extend(data)
@@ -126,10 +127,10 @@ class TextDevice:
             try:
                 async with asyncio.timeout(_LISTEN_S):
                     while True:
-                        found = search(parameter.hear, text_of(bytes(heard[-4096:])))
+                        found = search(parameter.hear, text_of(bytes(heard[-4096:]), charset))
                         if found is not None:
-                            value = surely_read(str(found["value"]), bytes(heard))
-                            return _reading(parameter, value, _as_came(found[0], heard), None)
+                            value = surely_read(str(found["value"]), bytes(heard), charset)
+                            return _reading(parameter, value, _as_came(found[0], heard, charset), None)
                         came.clear()
                         await came.wait()
             except TimeoutError:
@@ -140,7 +141,9 @@ class TextDevice:
         return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
-        return self._with_check(send_text(parameter.write, exact(value) if isinstance(value, float) else str(value)))
+        """Raises ValueError for a value that cannot be sent."""
+        text = exact(value) if isinstance(value, float) else str(value)
+        return self._with_check(send_text(parameter.write, text, self._runner.charset or UNCHOSEN))
 
     async def act(self, action: Action) -> str:
         return await self._send(self._with_check(to_bytes(action.send)), action.taken, "")
@@ -160,9 +163,10 @@ class TextDevice:
         return text
 
 
-def _as_came(said: str, heard: bytearray) -> bytes:
-    """The bytes of what was read in `heard`; where both character sets stand in it, the last that came."""
-    ways = (said.encode(), said.encode("latin-1", "replace"))
+def _as_came(said: str, heard: bytearray, charset: str) -> bytes:
+    """The bytes of what was read in `heard`; where the character set is not known, the last that came."""
+    codecs = (CHARSETS[charset],) if charset in CHARSETS else ("utf-8", "latin-1")
+    ways = [said.encode(codec, "replace") for codec in codecs]
     return next((data for data in ways if data in heard), bytes(heard[-200:]))
 
 

@@ -103,14 +103,16 @@ class Hub:
         """What was typed hidden on any link."""
         return tuple(self._secrets) if self._secrets is not None else ()
 
-    async def open(self, link: int, endpoint: str, line: LineSettings, *, low: bool = False) -> LinkRunner:
+    async def open(
+        self, link: int, endpoint: str, line: LineSettings, *, low: bool = False, charset: str = ""
+    ) -> LinkRunner:
         """Opens a link's port; another endpoint or other settings than before replace the old ones."""
-        runner = await self.ready(link, endpoint, line)
+        runner = await self.ready(link, endpoint, line, charset)
         runner.opens_low = low
         await runner.open()
         return runner
 
-    async def ready(self, link: int, endpoint: str, line: LineSettings) -> LinkRunner:
+    async def ready(self, link: int, endpoint: str, line: LineSettings, charset: str) -> LinkRunner:
         """Who runs a link, whether its port is open or not."""
         from ordolex.core.link.secrets import Known
         from ordolex.io.link.runner import LinkRunner
@@ -126,6 +128,7 @@ class Hub:
             self._runners[link] = runner
         elif runner.line != line:
             await runner.retune(line)
+        runner.reads_in(charset)
         return runner
 
     def stop(self) -> None:

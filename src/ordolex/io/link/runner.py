@@ -86,6 +86,15 @@ class LinkRunner:
         return self._state.line
 
     @property
+    def charset(self) -> str:
+        """The device's character set, a name of CHARSETS; empty where nobody chose one."""
+        return self._state.charset
+
+    def reads_in(self, charset: str) -> None:
+        """What comes is read, and judged, in this character set from now on."""
+        self._state.reads_in(charset)
+
+    @property
     def rung(self) -> Rung:
         return self._state.rung
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from dataclasses import replace
 
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
@@ -72,6 +73,7 @@ class Turns:
         Where answers of earlier questions may still come that could be taken for this one's, they are let run out
         first, unless it is to go out `at_once`; if this very question was asked before and its answer comes late, that
         is the answer, and nothing is sent."""
+        question = self._read_here(question)
         async with self._turn:
             late = None if at_once else await self._let_run_out(question)
             if late is not None:
@@ -98,11 +100,16 @@ class Turns:
         """Waits for the answer of a question whose time-out has passed, for as long as it may still come; None where it
         does not. Nothing is sent."""
         async with self._turn:
-            return await self._let_run_out(question)
+            return await self._let_run_out(self._read_here(question))
 
     def must_wait_s(self, question: Question) -> float:
         """How long `ask` would let earlier answers run out before it sends this."""
-        return self._owed.wait_s(question, mono_s())
+        return self._owed.wait_s(self._read_here(question), mono_s())
+
+    def _read_here(self, question: Question) -> Question:
+        """The question, whose answer is read in the character set that was chosen for this device."""
+        charset = self._state.charset
+        return replace(question, charset=charset) if charset and question.codec is None else question
 
     def heard(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if self._exchange is not None:

@@ -31,7 +31,7 @@ async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] 
     answer = await runner.ask(Question(to_bytes(plan.ask), timeout_s=_WAIT_S, harmless=True))
     gives = {mode.name: mode.gives for mode in plan.mode}
     found = []
-    for line in text_of(answer.data).splitlines():
+    for line in text_of(answer.data, runner.charset).splitlines():
         row = search(plan.row, line)
         if row is None:
             continue

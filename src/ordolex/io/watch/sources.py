@@ -143,7 +143,7 @@ class Source:
             if byte in b"\r\n\x03":
                 line, self._line = bytes(self._line), bytearray()
                 if line.strip() and b"\0" not in line:
-                    self._line_came(text_of(line), at_s)
+                    self._line_came(text_of(line, self._runner.charset), at_s)
             elif len(self._line) < _LONGEST_LINE:
                 self._line.append(byte)
 

@@ -6,7 +6,9 @@ import asyncio
 from collections.abc import Callable
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
+from ordolex.core.text.visible import visible_text, without_codes
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
 from ordolex.io.work.paced import Progress
@@ -40,7 +42,8 @@ async def wait_for_boot(
             changed(progress, f"{counted(len(heard), 'byte')}, quiet for {quiet:.0f} s")
             ended = heard and quiet >= QUIET_S
             if ended and (not heard.endswith((b"\r", b"\n")) or passed >= boot_s + QUIET_S):
-                prompt = bytes(heard).replace(b"\r", b"\n").rsplit(b"\n", 1)[-1].decode("utf-8", "replace").strip()
+                last = without_codes(bytes(heard)).replace(b"\r", b"\n").rpartition(b"\n")[2]
+                prompt = visible_text(text_of(last, runner.charset).strip())
                 at = f"; it stands at {prompt}" if prompt else ""
                 progress.right = True
                 progress.words = f"booted after {last_s - began:.1f} s, {counted(len(heard), 'byte')}{at}"

@@ -76,7 +76,7 @@ async def pull(
     shown = bytes(text)
     if lists.echo:  # the command's own line is no row
         shown = shown.split(b"\n", 1)[-1] if b"\n" in shown else shown
-    lines = lines_of(text_of(shown))
+    lines = lines_of(text_of(shown, runner.charset))
     heading = one.heading or r"^-- .* --$"
     table = by_pattern(one.name, lines, one.row, heading) if one.row else by_columns(one.name, lines)
     return Pulled(table, pages, words)

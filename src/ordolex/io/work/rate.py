@@ -85,7 +85,7 @@ async def _step(runner: LinkRunner, command: bytes, line: LineSettings, question
     if command:
         told = await runner.ask(Question(command, timeout_s=1.0))
         if rate.refuses(told.data):
-            return f"the device refused: {visible_text(text_of(told.data).strip()[-40:])}"
+            return f"the device refused: {visible_text(text_of(told.data, runner.charset).strip()[-40:])}"
         await asyncio.sleep(rate.SETTLE_S)
     await runner.retune(line)
     for _ in range(2):

@@ -31,11 +31,8 @@ class Shown(Enum):
         return order[(order.index(self) + 1) % len(order)]
 
 
-def row_segments(
-    row: Row, width: int, shown: Shown, ink: Palette, name: str | None = None, charset: str = "UTF-8"
-) -> list[Segment]:
-    """The row in `width` cells. `name` is the link's where rows of several links stand together; `charset` is the
-    device's."""
+def row_segments(row: Row, width: int, shown: Shown, ink: Palette, name: str | None = None) -> list[Segment]:
+    """The row in `width` cells. `name` is the link's where rows of several links stand together."""
     glyph, colour = _LOOK[row.direction]
     if width >= 56:
         when = f" {clock_time(row.at_us)} " if row.after_ms is None else f" {f'+{row.after_ms:.0f} ms':>12} "
@@ -48,10 +45,10 @@ def row_segments(
         parts.append(Segment(f"{cut(visible_text(name), wide):<{wide}} ", ink.style("dim")))
         room -= wide + 1
     parts.append(Segment(f"{glyph} ", ink.style(colour, bold=True)))
-    return parts + _content(row, room - 3, width, shown, ink, colour, charset)
+    return parts + _content(row, room - 3, width, shown, ink, colour)
 
 
-def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour: str, charset: str) -> list[Segment]:
+def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour: str) -> list[Segment]:
     errors = f"  {row.errors}" if row.errors else ""
     text_style, error_style = ink.style(colour), ink.style("straw")
     if row.direction is Direction.NOTE or not row.data:
@@ -62,10 +59,10 @@ def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour
     if shown is Shown.PLAIN:
         row = replace(row, data=without_codes(row.data))
     if shown in (Shown.TEXT, Shown.PLAIN) or width < _HEX_FROM:
-        body, end = _body_and_end(row, room - len(errors), charset)
+        body, end = _body_and_end(row, room - len(errors))
         return [Segment(body, text_style), Segment(end, ink.style("faint")), Segment(errors, error_style)]
     left = room * 56 // 100
-    body, end = _body_and_end(row, room - len(errors), charset)
+    body, end = _body_and_end(row, room - len(errors))
     text = body + end
     if len(text) + len(errors) >= left:  # a long row is text alone: the text is what is read first
         return [Segment(body, text_style), Segment(end, ink.style("faint")), Segment(errors, error_style)]
@@ -81,7 +78,7 @@ def _content(row: Row, room: int, width: int, shown: Shown, ink: Palette, colour
     ]
 
 
-def _body_and_end(row: Row, room: int, charset: str) -> tuple[str, str]:
+def _body_and_end(row: Row, room: int) -> tuple[str, str]:
     """The text and the marks of its line end, in no more than `room` cells."""
     if row.words and not row.is_text:
         return cut(visible_text(row.words), room), ""
@@ -89,5 +86,5 @@ def _body_and_end(row: Row, room: int, charset: str) -> tuple[str, str]:
     end = visible(row.data[len(body) :])
     if row.words:
         end += f"   {visible_text(row.words)}"
-        end = cut(end, max(2, room - len(visible(body, charset))))
-    return cut(visible(body, charset), room - len(end)), end
+        end = cut(end, max(2, room - len(visible(body, row.charset))))
+    return cut(visible(body, row.charset), room - len(end)), end

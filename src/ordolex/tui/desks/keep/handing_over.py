@@ -48,7 +48,7 @@ def _export(book: Path, typed: str, form: str, sieve: Sieve, names: dict[int, st
     path = path_of(typed)
     reader = BookReader(book)
     try:
-        written = write_new(path, export(form, items_with(reader, sieve), names), book=book)
+        written = write_new(path, export(form, items_with(reader, sieve), names, reader.charsets()), book=book)
     finally:
         reader.close()
     return f"wrote {size(written)} to {path}"

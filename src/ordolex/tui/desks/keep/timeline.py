@@ -168,7 +168,8 @@ def _read(path: Path, sieve: Sieve, part: Part, stop: threading.Event, without: 
     reader = BookReader(path)
     try:
         if sieve.everything:
-            rows = rows_of(item for item in _items(reader, part) if not _is_of(item, without))
+            items = (item for item in _items(reader, part) if not _is_of(item, without))
+            rows = rows_of(items, reader.charsets())
         else:
             rows = rows_with(reader, sieve, without=without)
         kept: list[Entry] = []

@@ -36,7 +36,7 @@ def _said(session: Session, plan: RelayPlan) -> list[Row]:
     for link, direction in zip(_links(session, plan), (Direction.SENT, Direction.HEARD), strict=False):
         session.talks.drain(link)
         heard = [row for row in session.talks.of(link).rows if row.direction is Direction.HEARD]
-        rows += [replace(row, direction=direction, after_ms=None) for row in heard[-_SAID_ROWS:]]
+        rows += [replace(row, direction=direction, after_ms=None, charset=link.reads_in) for row in heard[-_SAID_ROWS:]]
     return sorted(rows, key=lambda row: row.at_us)[-_SAID_ROWS:]
 
 

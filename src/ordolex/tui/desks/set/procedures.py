@@ -102,7 +102,7 @@ async def _look(at: SetAt, sheet: Sheet, procedure: Procedure, values: Mapping[s
 async def _may_begin(at: SetAt, procedure: Procedure) -> bool:
     """Where the device stands at another prompt than the one where this begins, the technician says what is to be."""
     at.session.talks.drain(at.link)
-    prompt = text_of(prompt_of(at.session.talks.of(at.link)))
+    prompt = text_of(prompt_of(at.session.talks.of(at.link)), at.link.charset)
     first = [*procedure.before, *procedure.step][0]
     if not prompt.strip() or not first.send or not first.expect or search(first.expect, prompt):
         return True
@@ -172,7 +172,7 @@ async def _where(at: SetAt) -> str:
     for _ in range(8):
         await asyncio.sleep(0.3)
         at.session.talks.drain(at.link)
-        prompt = text_of(prompt_of(talk)).strip()
+        prompt = text_of(prompt_of(talk), at.link.charset).strip()
         if prompt and prompt == before:
             return f"the device stands at {prompt!r}"
         before = prompt

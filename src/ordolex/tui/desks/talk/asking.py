@@ -48,7 +48,7 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> Awaitable[None] | None:
             return None
         return _give_secret(at, given.text)
     try:
-        data = to_bytes(given.text, at.session.talks.of(link).screen.charset) + LINE_ENDS[link.line_end]
+        data = to_bytes(given.text, link.reads_in) + LINE_ENDS[link.line_end]
     except (EscapeError, CharsetError) as error:
         given.give_back()
         at.refuse(str(error))
@@ -121,7 +121,7 @@ def _give_secret(at: TalkAt, text: str) -> Awaitable[None] | None:
     """Sends a line that nobody is to see, with its line end. It is masked no more at once; what came of it is said."""
     link, masking = at.link, at.entry.masking
     try:
-        secret = encoded(text, at.session.talks.of(link).screen.charset, which="a character of it")
+        secret = encoded(text, link.reads_in, which="a character of it")
     except CharsetError as error:
         at.refuse(f"Nothing was sent, what was typed is forgotten: {error}")
         return None
@@ -154,7 +154,7 @@ def key_pressed(at: TalkAt, event: KeyPad.Pressed) -> Awaitable[None] | None:
     talk = at.session.talks.of(link)
     try:
         data = key_bytes(
-            event.key, event.character, line_end=link.line_end, backspace=talk.backspace, charset=talk.screen.charset
+            event.key, event.character, line_end=link.line_end, backspace=talk.backspace, charset=link.reads_in
         )
     except CharsetError as error:
         at.refuse(f"It was not sent: {error}")
@@ -201,7 +201,7 @@ def pasted(at: TalkAt, text: str) -> Awaitable[None] | None:
         )
         return None
     try:
-        data = encoded(lines[0], talk.screen.charset, which="a character of it" if at.entry.masking.on else "")
+        data = encoded(lines[0], link.reads_in, which="a character of it" if at.entry.masking.on else "")
     except CharsetError as error:
         at.refuse(f"Nothing was sent: {error}")
         return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable
+from dataclasses import replace
 
 from rich.segment import Segment
 from textual.app import ComposeResult
@@ -152,8 +153,9 @@ class TalkDesk(Desk):
 
     def _draw(self, row: Row, width: int) -> list[Segment]:
         link = self.session.links.chosen
-        charset = self.session.talks.of(link).screen.charset if link is not None else "UTF-8"
-        return row_segments(row, width, self._remembered.shown, self.ink, charset=charset)
+        if link is not None and link.reads_in != row.charset:
+            row = replace(row, charset=link.reads_in)
+        return row_segments(row, width, self._remembered.shown, self.ink)
 
     # ---- what is typed
 

@@ -171,10 +171,9 @@ class Entry(Vertical):
         under_way = self._session.works.on(link.id)
         if under_way is not None:
             return sending_words(under_way, ink)
-        charset = self._session.talks.of(link).screen.charset
         text = Text(f"ends with {link.line_end}", ink.style("ink"), no_wrap=True)
         try:
-            data = to_bytes(self._line.value, charset) + LINE_ENDS[link.line_end]
+            data = to_bytes(self._line.value, link.reads_in) + LINE_ENDS[link.line_end]
         except (EscapeError, CharsetError) as error:
             return Text(f"✗ {error}", ink.style("brick"), no_wrap=True)
         if any(b < 32 or b >= 127 for b in data.rstrip(b"\r\n")):

@@ -32,7 +32,7 @@ async def send_file(at: TalkAt) -> None:
 
 async def paste(at: TalkAt, text: str) -> None:
     """Pasted lines go out with the link's line end, at a pace."""
-    charset, end = at.session.talks.of(at.link).screen.charset, LINE_ENDS[at.link.line_end]
+    charset, end = at.link.reads_in, LINE_ENDS[at.link.line_end]
     try:
         data = b"".join(encoded(line, charset) + end for line in lines_of(text))
     except CharsetError as error:

@@ -6,7 +6,7 @@ from rich.text import Text
 
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.echo import LEAST, echo_hint
-from ordolex.core.text.charsets import text_of
+from ordolex.core.text.charsets import UNCHOSEN, text_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.view import LinkView
 from ordolex.io.system.clock import mono_s
@@ -27,7 +27,7 @@ def headline(
     talk, is_open = session.talks.of(link), session.is_open(link)
     head = Text(visible_text(link.name), ink.style("ink", bold=True))
     if how.on_screen:
-        words = f"   its screen, {talk.screen.size[0]} × {talk.screen.size[1]}, {talk.screen.charset}"
+        words = f"   its screen, {talk.screen.size[0]} × {talk.screen.size[1]}, {link.reads_in}"
         off = view.cut_off
         head.append(words + (f"   {off} wider: Shift+arrows" if off else ""), ink.style("dim"))
         if talk.answers_device:
@@ -36,8 +36,8 @@ def headline(
             head.append("   it asks about the terminal: Ctrl+B answers", ink.style("straw"))
     else:
         head.append(f"   {how.shown.value}", ink.style("dim"))
-        if talk.screen.charset != "UTF-8":
-            head.append(f", {talk.screen.charset}", ink.style("dim"))
+        if link.reads_in != UNCHOSEN:
+            head.append(f", {link.reads_in}", ink.style("dim"))
     _append_state(head, session, link, ink)
     modem = call_words(session, link)
     if modem and is_open:
@@ -70,7 +70,7 @@ def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) 
         quiet = mono_s() - view.evidence.last_heard_s
         head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
         talk = session.talks.of(link)
-        aside, prompt = came_aside(talk), visible_text(text_of(prompt_of(talk)).strip())
+        aside, prompt = came_aside(talk), visible_text(text_of(prompt_of(talk), link.charset).strip())
         if aside and prompt:
             words = f"   it still stands at {cut(prompt, 24)}; {cut(aside, 30)} came by itself"
             head.append(words, ink.style("straw"))

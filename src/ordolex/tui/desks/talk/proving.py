@@ -71,7 +71,7 @@ def accept(at: TalkAt) -> None:
         at.say(str(error), "unsure")
         return
     ms = (answer.last_s or 0.0) * 1000
-    said = text_of(answer.data).strip()
+    said = text_of(answer.data, at.link.charset).strip()
     at.session.hub.call(_shown(at.runner, question, said, ms))
     if not link.first_question:
         at.change_link(replace(link, first_question=question.text))

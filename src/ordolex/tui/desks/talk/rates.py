@@ -157,7 +157,7 @@ async def _store(at: TalkAt, store: Action) -> None:
     answer = await at.do(Sending("storing"), at.runner.ask(Question(to_bytes(store.send), timeout_s=2.0)))
     if answer is None:
         return
-    said = text_of(answer.data).strip()
+    said = text_of(answer.data, at.link.charset).strip()
     if refuses(answer.data) or not said:
         at.tell(f"not stored: {visible_text(said[-40:]) or 'no answer'}", good=False)
         return

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import CHARSETS, side_by_side, text_of
 from ordolex.core.text.facts import facts_in
@@ -33,7 +35,7 @@ async def pick(at: TalkAt) -> None:
     """What is chosen by its name goes into the line of entry as the device's own number."""
     link = at.link
     talk = at.session.talks.of(link)
-    lines = [text_of(row.data) for row in talk.rows[-60:] if row.direction == "rx"]
+    lines = [text_of(row.data, at.link.charset) for row in talk.rows[-60:] if row.direction == "rx"]
     items = numbered([line for text in lines for line in lines_of(text) if line.strip()])
     if not items:
         at.say("The device showed no numbered list lately", "unsure")
@@ -83,7 +85,12 @@ async def facts(at: TalkAt) -> None:
     """What the device said of itself is offered for the record, one fact after the other."""
     link = at.link
     rows = at.session.talks.of(link).rows
-    lines = [line for row in rows[-_LOOKED_AT:] if row.direction == "rx" for line in lines_of(text_of(row.data))]
+    lines = [
+        line
+        for row in rows[-_LOOKED_AT:]
+        if row.direction == "rx"
+        for line in lines_of(text_of(row.data, link.charset))
+    ]
     found = facts_in(lines)
     if not found:
         at.say("Nothing it said holds an address, a version or a serial number", "unsure")
@@ -106,7 +113,7 @@ async def choose_charset(at: TalkAt) -> None:
     chosen = await at.ask(
         Pick("Character set of the device", choices, "the last line with other than plain characters, in each")
     )
-    if chosen is not None:
-        talk.screen.use(chosen)
+    if chosen is not None and at.change_link(replace(at.link, charset=chosen)):
+        at.session.read_in(at.link)
         at.rows.refresh()
         at.say(f"{chosen}: the rows are read in it, what you type goes out in it; the screen reads it from now on")
