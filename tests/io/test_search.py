@@ -11,6 +11,7 @@ from ordolex.core.record.export import rows_of
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.sieve import Sieve, since_midnight
 from ordolex.core.talk.conversation import Direction
+from ordolex.core.text.charsets import CHARSETS
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.room import RoomWatch
@@ -68,6 +69,21 @@ def test_rows_of_a_time(book: Path) -> None:
         with pytest.raises(ValueError, match=r"time|wants|read"):
             Sieve(text)
     reader.close()
+
+
+@pytest.mark.parametrize("codec", sorted(CHARSETS.values()))
+@pytest.mark.parametrize("given", ["typed again", "as it went out"])
+def test_a_secret_is_found_in_whatever_character_set_it_went_out(tmp_path: Path, codec: str, given: str) -> None:
+    """It was said that none stands in the book, where the device was told it as Latin-1."""
+    bytes_of_it = "grün-Bachforelle".encode(codec)
+    secret = bytes_of_it.decode("utf-8", "surrogateescape") if given == "as it went out" else "grün-Bachforelle"
+    file = tmp_path / "log.txt"
+    file.write_bytes(b"....." + bytes_of_it + b"...")
+    assert [place.at for place in search([file], secret)] == [5]
+    file.write_text(f"....{bytes_of_it.hex(' ')}")
+    assert [place.at for place in search([file], secret)] == [4]
+    file.write_bytes("grun-Bachforelle, grün-Bachforell".encode(codec))
+    assert not list(search([file], secret))
 
 
 @pytest.mark.parametrize("disguise", sorted(disguises("trout-4711")))

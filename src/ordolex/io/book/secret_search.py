@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from ordolex.core.text.charsets import CHARSETS, CharsetError, encoded
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import is_there
 
@@ -24,19 +26,29 @@ class Place:
 
 
 def disguises(secret: str) -> dict[str, bytes]:
-    """The ways in which it may be written: name of the way → bytes."""
-    plain = secret.encode("utf-8", "surrogateescape")
-    out = {
-        "plain": plain,
-        "UTF-16": secret.encode("utf-16-le", "surrogatepass"),
-        "hex": plain.hex().encode(),
-        "hex in capitals": plain.hex().upper().encode(),
-        "hex pairs": plain.hex(" ").encode(),
-        "base64": base64.b64encode(plain).rstrip(b"="),
-        "JSON": json.dumps(secret)[1:-1].encode(),
-        "backwards": plain[::-1],
+    """The ways in which it may be written: name of the way → bytes. A device may have been told it in any of the
+    character sets; bytes of it that are no UTF-8 stand as surrogateescape has them."""
+    out = _written("", secret.encode("utf-8", "surrogateescape"))
+    out["UTF-16"] = secret.encode("utf-16-le", "surrogatepass")
+    out["JSON"] = json.dumps(secret)[1:-1].encode()
+    for name in CHARSETS:
+        with contextlib.suppress(CharsetError):
+            out |= _written(f"{name}, ", encoded(secret, name))
+    known: dict[bytes, str] = {}
+    for name, data in out.items():
+        known.setdefault(data, name)
+    return {name: data for data, name in known.items()}
+
+
+def _written(of: str, plain: bytes) -> dict[str, bytes]:
+    return {
+        f"{of}plain": plain,
+        f"{of}hex": plain.hex().encode(),
+        f"{of}hex in capitals": plain.hex().upper().encode(),
+        f"{of}hex pairs": plain.hex(" ").encode(),
+        f"{of}base64": base64.b64encode(plain).rstrip(b"="),
+        f"{of}backwards": plain[::-1],
     }
-    return {name: data for number, (name, data) in enumerate(out.items()) if data not in list(out.values())[:number]}
 
 
 def files_of(book: Path) -> list[Path]:
