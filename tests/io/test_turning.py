@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import threading
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,7 +13,7 @@ from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.turning import Keeping, Limit, Turner, read_limit
-from ordolex.io.system.clock import utc_us
+from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.session import keeping
 
@@ -30,7 +31,7 @@ def filled(book: Book, link: int, count: int) -> list[bytes]:
     sent = [b"row %04d\r\n" % number for number in range(count)]
     for number, data in enumerate(sent):
         book.recorder.note(Event(link, utc_us(), number, "note", ""))  # so that each piece stands alone
-        book.recorder.record(link, "rx", data, None, 100.0 + number)
+        book.recorder.record(link, "rx", data, None, mono_s() - 1.0)  # in the past, however young the computer's clock
     return sent
 
 
@@ -118,3 +119,26 @@ def test_limits_are_read() -> None:
     for text in ("0MB", "5", "many", "3 weeks"):
         with pytest.raises(Fault, match="no size or time"):
             read_limit(text)
+
+
+def test_a_volume_of_a_book_that_was_renewed_has_its_links_as_they_are(tmp_path: Path) -> None:
+    """What a later version added stands behind in such a book, and in its place in a new one."""
+    path = tmp_path / "b.ordolex"
+    book = Book(path)
+    book.add_link(LinkRecord(0, "pump", "y", "9600 7E1", sheet="text-instrument", outputs="low"))
+    book.close()
+    with sqlite3.connect(path) as connection:
+        connection.execute("ALTER TABLE link DROP COLUMN charset")
+        connection.execute("PRAGMA user_version = 7")
+    connection.close()
+    book = Book(path)
+    (link,) = book.links()
+    book.keep_link(replace(link, charset="Latin-9"))
+    filled(book, link.id, 20)
+    written(book)
+    turner = Turner(path, Keeping(Limit(count=50), newest_s=0.0))
+    book.recorder.call(lambda c: turner.turn(c, utc_us())).result(10)
+    book.close()
+    reader = BookReader(turner.volumes[0])
+    assert reader.links() == [replace(link, charset="Latin-9")] and reader.charsets() == {link.id: "Latin-9"}
+    reader.close()

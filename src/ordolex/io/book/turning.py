@@ -181,11 +181,11 @@ class Turner:
         (site,) = connection.execute("SELECT name FROM site").fetchone() or (self._book.stem,)
         make_book(path, site)
         with sqlite3.connect(path) as volume:
-            for table in ("visit", "link"):
-                rows = connection.execute(f"SELECT * FROM {table}").fetchall()
-                if rows:
-                    marks = ", ".join("?" * len(rows[0]))
-                    volume.executemany(f"INSERT OR IGNORE INTO {table} VALUES ({marks})", rows)
+            for table in ("visit", "link"):  # by name: the columns of a book that was renewed stand in another order
+                found = connection.execute(f"SELECT * FROM {table}")
+                names = [column[0] for column in found.description]
+                marks = ", ".join("?" * len(names))
+                volume.executemany(f"INSERT OR IGNORE INTO {table} ({', '.join(names)}) VALUES ({marks})", found)
         volume.close()
         self.volumes.append(path)
         return path
