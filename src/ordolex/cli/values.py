@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from ordolex.cli.common import USAGE, faults_said, print_document, refuse
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.imported import FORMS, Table, TimeForm, forms_of, time_columns, value_columns
 from ordolex.core.watch.messages import iso
@@ -200,7 +201,7 @@ def _take(book: Path, path: Path, time: str, form: str, offset: float, json: boo
     if json:
         print_document("values import", {"name": kept.name, "values": kept.count, "left_out": table.odd + kept.no_time})
     else:
-        odd = f"; {table.odd} lines of another shape are left out" if table.odd else ""
+        odd = f"; left out: {counted(table.odd, 'line')} of another shape" if table.odd else ""
         typer.echo(visible_text(f"{kept.name}: {kept.words}{odd}"))
 
 

@@ -9,6 +9,7 @@ from ordolex.core.bus.roll_call import Called, Row, remembered
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.record.items import Event
+from ordolex.core.text.counts import counted
 from ordolex.io.device.roll_call import Caller, call_units
 from ordolex.io.link.runner import LinkRunner
 
@@ -57,4 +58,4 @@ async def _listen(runner: LinkRunner) -> str:
         await asyncio.sleep(_MORE_S)
     units = sorted({heard[begin] for begin, _ in frames_in(bytes(heard))})
     of = f", frames of units {', '.join(str(unit) for unit in units)}" if units else ""
-    return f"another master speaks on this line: {len(heard)} bytes{of}; nothing was sent into that"
+    return f"another master speaks on this line: {counted(len(heard), 'byte')}{of}; nothing was sent into that"

@@ -10,6 +10,7 @@ from ordolex.core.link.exchange import Answer
 from ordolex.core.link.question import Question
 from ordolex.core.link.steps import Retune, Steps, Tell, Wait, asked
 from ordolex.core.text.charsets import text_of
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 
 SETTLE_S = 0.3
@@ -45,7 +46,9 @@ def change_rate(before: LineSettings, command: bytes, to: LineSettings, question
             if attempt:  # what was heard in the middle of the change says nothing about the new rate
                 yield Retune(to)
                 answer = yield from asked(question)
-            return Changed(True, to, f"both are at {to.baud} now: {len(answer.data)} bytes answered without errors")
+            return Changed(
+                True, to, f"both are at {to.baud} now: {counted(len(answer.data), 'byte')} answered without errors"
+            )
     yield Retune(before)
     for number in range(BACK_TRIES):
         yield Tell(f"back at {before.baud}, asking, try {number + 1}")

@@ -13,6 +13,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from ordolex.core.text.counts import counted
 from ordolex.io.book.book import make_book
 from ordolex.io.book.chain import rows_left
 from ordolex.io.book.values import ValueWriter, key_of
@@ -81,11 +82,11 @@ class Turned:
     def words(self) -> str:
         parts = []
         if self.moved:
-            parts.append(f"{self.moved} pieces went into {self.volume}")
+            parts.append(f"{counted(self.moved, 'piece')} went into {self.volume}")
         if self.dropped:
-            parts.append(f"{self.dropped} pieces of bytes were old enough to go")
+            parts.append(f"{counted(self.dropped, 'piece')} of bytes went, old enough to go")
         if self.values:
-            parts.append(f"{self.values} values were old enough to go; their summaries stay")
+            parts.append(f"{counted(self.values, 'value')} went, old enough to go; summaries stay")
         return ", ".join(parts)
 
 

@@ -17,6 +17,7 @@ from ordolex.core.protocols.instrument import no_value
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
 from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, surely_read, text_of
+from ordolex.core.text.counts import counted
 from ordolex.core.text.digits import exact
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.number_in import NUMBER
@@ -134,7 +135,7 @@ class TextDevice:
                         came.clear()
                         await came.wait()
             except TimeoutError:
-                words = f"not said within {_LISTEN_S:g} s; {len(heard)} bytes came"
+                words = f"not said within {_LISTEN_S:g} s; {counted(len(heard), 'byte')} came"
                 return Reading(parameter.name, Outcome.SILENT, raw=bytes(heard[-200:]), words=words)
 
     async def write(self, parameter: Parameter, value: Setting) -> str:

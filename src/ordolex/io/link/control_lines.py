@@ -66,6 +66,7 @@ class ControlLines:
             self._queued = (count, now_s)
         still = count if now_s - self._queued[1] >= _HELD_BACK_S else 0
         if still and not self.now.waiting:
-            self._journal.note("note", f"held back by the far end: {still} bytes wait in the port")
+            wait = "1 byte waits" if still == 1 else f"{still} bytes wait"
+            self._journal.note("note", f"held back by the far end: {wait} in the port")
         if still != self.now.waiting:
             self.now = replace(self.now, waiting=still)

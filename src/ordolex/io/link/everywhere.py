@@ -143,7 +143,7 @@ async def ask_everywhere(
     finally:
         answered = [f"{done.port.name} {done.unit}".strip() for done in tries if done.answered]
         asked = len({done.port.endpoint for done in tries if done.answer is not None})
-        text = f"asked {question.text!r} at {line.text} on {asked} of {len(ports)} ports: "
+        text = f"asked {question.text!r} at {line.text} on {asked} of {counted(len(ports), 'port')}: "
         text += f"{', '.join(answered)} answered" if answered else "none answered"
         recorder.note(Event(0, utc_us(), round(mono_s() * 1e6), "everywhere", text, {"tried": len(tries)}))
     return tries
@@ -220,7 +220,9 @@ def words(done: Try) -> str:
     if answer is None:
         return done.why
     if answer.errors.total:
-        return f"{len(answer.data)} bytes with {answer.errors.words()}: something is there, at other settings"
+        return (
+            f"{counted(len(answer.data), 'byte')} with {answer.errors.words()}: something is there, at other settings"
+        )
     if not answer.data:
         return "no answer"
     if answer.verdict is Verdict.ECHO:

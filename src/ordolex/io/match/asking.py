@@ -13,6 +13,7 @@ from ordolex.core.link.question import Question, Verdict
 from ordolex.core.match.order import Attempt, longest_s, reaction_s
 from ordolex.core.match.shapes import checked_in
 from ordolex.core.match.verdict import Kind
+from ordolex.core.text.counts import counted
 from ordolex.io.match.search import LOOK_AT, Search
 from ordolex.io.system.clock import mono_s
 
@@ -169,19 +170,20 @@ class Asking:
             data = asked.behind_echo(answer.data)
             if answer.verdict is Verdict.RIGHT:
                 self._match.answered = True
-                return f"{len(data)} bytes answered {asked.text!r} without errors, and rightly"
+                return f"{counted(len(data), 'byte')} answered {asked.text!r} without errors, and rightly"
             checked = checked_in(data)
             if checked and not answer.errors.total:  # the settings are right; that it answers the question is not said
-                return f"{len(data)} bytes came after {asked.text!r} without errors, {checked}"
+                return f"{counted(len(data), 'byte')} came after {asked.text!r} without errors, {checked}"
             clean = bool(data) and not answer.errors.total and _readable(data)
             if not clean or answer.verdict is Verdict.ECHO:
                 return ""
             if answer.verdict is Verdict.WRONG:  # clear text all the same: something else that it had to say
                 enough = len(data) >= 2 * _MUCH
-                return f"{len(data)} bytes came after {asked.text!r} without errors, another answer" if enough else ""
+                came = counted(len(data), "byte")
+                return f"{came} came after {asked.text!r} without errors, another answer" if enough else ""
             if before or len(data) >= _MUCH:
                 again = " twice" if before else ""
-                return f"{len(data)} bytes answered {asked.text!r} without errors{again}"
+                return f"{counted(len(data), 'byte')} answered {asked.text!r} without errors{again}"
             if len(data) < _LEAST:
                 return ""
             before = data

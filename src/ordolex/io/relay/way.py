@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from statistics import median
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.counts import counted
 from ordolex.io.relay.end import End
 from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault, NobodyThere
@@ -136,7 +137,9 @@ class Way:
 
     def _tell_unheard(self) -> None:
         if self._untold:
-            words = f"{self._untold} bytes waited {WAITS_S:g} s and reached nobody: none was there to hear them"
+            words = (
+                f"{counted(self._untold, 'byte')} waited {WAITS_S:g} s and reached nobody: none was there to hear them"
+            )
             self._to.runner.note("note", words)
             self._untold = 0
 

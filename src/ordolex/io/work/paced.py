@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.text.counts import counted
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.clock import mono_s
 
@@ -105,7 +106,7 @@ async def send_paced(
                 changed(progress)
                 return progress
             await asyncio.sleep(pace.line_s)
-    progress.words = f"sent {progress.sent} bytes in {mono_s() - began:.1f} s"
+    progress.words = f"sent {counted(progress.sent, 'byte')} in {mono_s() - began:.1f} s"
     progress.right = True
     changed(progress)
     return progress

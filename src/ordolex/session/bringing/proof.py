@@ -8,6 +8,7 @@ from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.text.charsets import text_of
+from ordolex.core.text.counts import counted
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible
 from ordolex.core.visit.bring_up import Outcome, Standing
@@ -158,7 +159,8 @@ def _why_not(question: Question, answer: Answer) -> str:
     if not answer.data:
         return f"no answer to {asked} in {question.timeout_s:g} s"
     if answer.errors.total:
-        return f"{len(answer.data)} bytes with {answer.errors.words()} came to {asked}: the line settings do not fit"
+        came = counted(len(answer.data), "byte")
+        return f"{came} with {answer.errors.words()} came to {asked}: the line settings do not fit"
     said = visible(answer.data[:60])
     match answer.verdict:
         case Verdict.ECHO:

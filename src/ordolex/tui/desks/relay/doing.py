@@ -6,6 +6,7 @@ import asyncio
 
 from ordolex.core.link.question import Question
 from ordolex.core.relay.plan import offered_words
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own import sheets
@@ -104,7 +105,7 @@ async def hand_over(at: RelayAt) -> None:
         at.say("There are no two peers: nothing to hand over", "unsure")
         return
     choices = [
-        (user.name, f"{user.name}   {user.sent} bytes from it{'   writes now' if user.writes else ''}")
+        (user.name, f"{user.name}   {counted(user.sent, 'byte')} from it{'   writes now' if user.writes else ''}")
         for user in users
     ]
     chosen = await at.ask(Pick("Who is to write?", choices, "The others hear; their bytes are not passed on."))

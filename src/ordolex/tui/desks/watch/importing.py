@@ -6,6 +6,7 @@ import asyncio
 from datetime import datetime
 from pathlib import Path
 
+from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.imported import Table, forms_of, time_columns, times_us, value_columns
 from ordolex.io.book.values import IMPORTED
@@ -37,7 +38,7 @@ async def take(at: WatchAt) -> None:
         at.say(str(fault), "bad")
         return
     at.look_at_book()
-    odd = f"; {table.odd} lines of another shape are left out" if table.odd else ""
+    odd = f"; left out: {counted(table.odd, 'line')} of another shape" if table.odd else ""
     at.say(f"{visible_text(kept.name)}: {kept.words}{odd}", "good")
 
 
