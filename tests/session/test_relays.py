@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import socket
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -50,6 +51,12 @@ async def test_an_end_of_a_relay_is_not_released_by_itself(session: Session, lis
     session.relays.stop("one").result(20)
     assert not any(session.is_open(link) for link in links if link is not None)
     assert session.relays.view("one") is None and not list(places.virtual_ports().glob("one"))
+    assert links[1] is not None
+    device = session.links.change(replace(links[1], charset="CP850"))
+    session.relays.start("one").result(20)
+    runner = session.runner(device)
+    assert runner is not None and runner.charset == "CP850", "what was chosen for a link holds in a relay"
+    session.relays.stop("one").result(20)
 
 
 async def test_relays_are_kept_and_end_with_the_session_or_when_asked_from_elsewhere(

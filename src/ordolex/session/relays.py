@@ -80,6 +80,8 @@ class Relays:
             plan, self._book.recorder, (links[0].id, links[1].id), book=str(self._book.path),
             make_transport=self._make_transport, ended=lambda: self._hub.soon(lambda: self._end(name)),
         )  # fmt: skip
+        for link, end in zip(links, running.relay.ends, strict=True):
+            end.runner.reads_in(link.charset)
         self._running[name] = running
         return self._hub.call(self._start(name, running))
 

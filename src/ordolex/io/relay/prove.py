@@ -41,7 +41,7 @@ async def prove(relay: Relay, question: Question) -> tuple[Proof | None, str]:
     """The proof, kept in the relay, or None, and a sentence on what came. Raises a Fault as `used` does."""
     async with used(relay) as runner:
         answer = await runner.ask(question)
-    text = text_of(answer.data).strip()
+    text = text_of(answer.data, relay.ends[1].runner.charset).strip()
     if answer.verdict is Verdict.RIGHT and answer.last_s is not None:
         relay.ends[1].runner.answered_through(answer)
         relay.proven(Proof(question.text, text, answer.last_s * 1000, mono_s()))

@@ -59,7 +59,7 @@ async def _who(b: Bringing) -> str:
         answer = await b.do(runner.ask(question_for(b, own), at_once=True))
     if answer.verdict is not Verdict.RIGHT:
         return ""
-    lines = [line.strip() for line in text_of(answer.data).splitlines()]
+    lines = [line.strip() for line in text_of(answer.data, runner.charset).splitlines()]
     return ", ".join(line for line in lines if line and line not in ("OK", "ATI"))
 
 
@@ -146,8 +146,8 @@ async def _said_as_one_has(runner: LinkRunner, patterns: Sequence[str]) -> str:
     heard = bytearray()
 
     def fits() -> bool:
-        return any(search(pattern, text_of(bytes(heard))) is not None for pattern in patterns)
+        return any(search(pattern, text_of(bytes(heard), runner.charset)) is not None for pattern in patterns)
 
     with runner.tap.heard_by(lambda data, *_: heard.extend(data)):
         await until(fits, _SENTENCE_S)
-    return text_of(bytes(heard))
+    return text_of(bytes(heard), runner.charset)

@@ -7,7 +7,7 @@ from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import Evidence
 from ordolex.core.protocols.families import FAMILIES
-from ordolex.core.text.charsets import text_of
+from ordolex.core.text.charsets import UNCHOSEN, text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible
@@ -136,7 +136,7 @@ async def _recognised(runner: LinkRunner, talks: str) -> None:
     heard = bytearray()
 
     def look() -> bool:
-        found = search(talks, text_of(bytes(heard)))
+        found = search(talks, text_of(bytes(heard), runner.charset))
         if found is not None:
             runner.recognise(found.group())
         return found is not None
@@ -161,7 +161,7 @@ def _why_not(question: Question, answer: Answer) -> str:
     if answer.errors.total:
         came = counted(len(answer.data), "byte")
         return f"{came} with {answer.errors.words()} came to {asked}: the line settings do not fit"
-    said = visible(answer.data[:60])
+    said = visible(answer.data[:60], answer.question.charset or UNCHOSEN)
     match answer.verdict:
         case Verdict.ECHO:
             return f"{asked} came back by itself: a loopback, or a device that echoes"
