@@ -22,7 +22,9 @@ def test_prompts_that_ask_for_a_secret_are_known(line: bytes) -> None:
         b"\x1b[31mPUK? ",
         "Lösenord: ".encode("latin-1"), "Код".encode() + b" / Password> ", "Пароль: ".encode(), "密码:".encode(),
         "パスワード> ".encode(), b"Lozinka: ", b"Kodeord:", b"Enter PIN", b"\x1b[7mEnter access code\x1b[m",
-        b"PASSWORD ",
+        b"PASSWORD ", "Clé WPA : ".encode(), "Clé : ".encode("cp850"), b"Clef: ", b"Sicherheitscode: ", b"Codice: ",
+        "Mật khẩu: ".encode(), b"Palavra-passe: ", b"Salas\xf5na: ", b"SNMP community: ", b"OTP> ", b"One-time code: ",
+        b"Enter key for network: ", b"Wrong PIN! PIN: ", b"Incorrect password. Password: ",
     ],
 )  # fmt: skip
 def test_prompts_with_codes_and_in_other_languages_are_known(line: bytes) -> None:
@@ -85,6 +87,14 @@ def test_of_a_command_only_the_secret_is_hidden() -> None:
         b"Enter setpoint",
         b"Hit the enter key",
         b"enter barcode",
+        b"Function code: ",
+        b"Unit code> ",
+        b"Keys pressed: ",
+        b"Password accepted: ",
+        b"Password changed. ",
+        b"Community pump 2> ",
+        b"Clear: ",
+        b"Kodak: ",
         b"",
     ],
 )

@@ -17,13 +17,18 @@ _FROM_AFAR = (
     "(?:П|п)арол(?:ь|я|и|і)|(?:Л|л)озинк(?:а|у)|密码|密碼|口令|パスワード|暗証番号|비밀번호|암호|סיסמה|(?:Κ|κ)ωδικός|(?:Ş|ş)ifre"
 ).encode()
 _LONG_WORDS = (
-    rb"pass ?-?(?:word|code|phrase|key)|passwd|passwort|kennwort|geheimzahl|zugangscode|freischaltcode|secret|geheim"
+    rb"pass ?-?(?:word|code|phrase|key)|passwd|passwort|kennwort|geheimzahl|secret|geheim"
+    rb"|(?:zugangs|zugriffs|freischalt|sicherheits|geheim|service|wartungs|aktivierungs) ?-?code"
     rb"|(?:network|net|wpa|psk|api|security|access|unlock|login|install|encryption|service) ?-?(?:key|code)|netzschl\S+"
     rb"|mot de passe|code (?:secret|d.acc\S+|pin)|contrase\S+a|clave|senha|parola(?: d.ordine)?|wachtwoord|l\S+senord"
     rb"|has\S+o|heslo|jelsz\S+|salasana|adgangskode|kodeord|passord|toegangscode|lozinka|geslo|parool|slapta\S+dis|sifre"
-    rb"|credentials?|(?:access|auth|security|login|api|session) ?token|" + _FROM_AFAR
+    rb"|palavra[ -](?:passe|chave)|salas\S+na|pasahitza|contrasenya|fjal\S+kalimi?|m\S+t kh\S+u|kata sandi"
+    rb"|credentials?|(?:access|auth|security|login|api|session) ?token|one.time (?:code|pin)|" + _FROM_AFAR
 )
-_SHORT_WORDS = rb"pass|pwd|pw|pin|puk|key|code|schl\S{1,2}ssel|psk"
+_SHORT_WORDS = (
+    rb"pass|pwd|pw|pin|puk|key|code|codice|kode|kod|schl\S{1,2}ssel|psk|token|otp|parole|community"
+    rb"|cl(?:\xc3\xa9|[\xe9\x82]|ef)"
+)
 _PROMPT = re.compile(
     rb"(?<![a-z])(?:(?:" + _LONG_WORDS + rb")[^\r\n]{0,40}|(?:" + _SHORT_WORDS + rb")(?: ?[(\[][^)\]]*[)\]])?"
     rb"(?![a-z])[^\r\n\d]{0,16})[:>?=.] {0,3}$",
@@ -46,7 +51,11 @@ _AGAIN = re.compile(
     re.IGNORECASE,
 )
 _NO_SECRET = re.compile(
-    rb"any key|press |taste|area code|country code|error code|exit code|code page|key ?pad|enter key", re.IGNORECASE
+    rb"any key|press |taste|code page|key ?pad|the enter key|enter key to|keys? pressed"
+    rb"|(?:area|country|error|exit|zip|post|postal|function|unit|status|result|fault|alarm|type|order|product|device"
+    rb"|language|currency|bar|qr|material|return|event|operation)[ -]?codes?\b(?! ?pin)"
+    rb"|(?:changed|accepted|saved|updated|stored|deleted)[.!:]\s*$|(?:correct|incorrect|wrong|invalid|ok)[.!]\s*$",
+    re.IGNORECASE,
 )
 _COMMAND = re.compile(
     rb"^(?:AT[^=\r\n]{1,20}=|(?:set|config\w*|conf|write|put)\s+\S*(?:key|pass|pin|secret|psk|pwd|code)\S*(?:\s+|=))",
