@@ -303,6 +303,7 @@ def test_without_a_terminal_the_interface_refuses_to_start(tmp_path: Path) -> No
 
 @pytest.mark.parametrize(("name", "made"), [
     ("../../x", "x"), ("/etc/passwd", "etc-passwd"), ("alarms now", "alarms-now"), ("..", "unnamed"), ("CON", "CON-"),
+    ("nul.txt", "nul-.txt"), ("Com¹.a.csv", "Com¹-.a.csv"), ("console.txt", "console.txt"),
     ("a\x1b[2Jb\n", "a-2Jb"), ("\u202egnp", "gnp"),
 ])  # fmt: skip
 def test_a_name_from_outside_becomes_a_name_of_one_file(name: str, made: str) -> None:

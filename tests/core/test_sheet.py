@@ -1,6 +1,7 @@
 import subprocess
 import sys
 import tomllib
+from collections.abc import Callable
 from importlib.resources import files
 from pathlib import Path
 
@@ -210,3 +211,23 @@ def test_a_busy_computer_does_not_make_a_pattern_one_that_takes_forever(monkeypa
     monkeypatch.setattr(patterns, "_MOST_OWN", 0)
     monkeypatch.setattr(regex, "compile", lambda pattern: Held())
     assert patterns.checked("plain") == "plain"
+
+
+@pytest.mark.parametrize("look", [patterns.search, patterns.fullmatch])
+def test_a_look_that_a_busy_computer_held_up_is_not_one_that_does_not_fit(
+    look: Callable[[str, str], object], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    held = [0]
+
+    class Held:
+        def search(self, text: str, timeout: float) -> str:
+            if held[0]:
+                held[0] -= 1
+                raise TimeoutError
+            return text
+
+        fullmatch = search
+
+    monkeypatch.setattr(patterns, "_compiled", lambda pattern: Held())
+    for held[0], found in ((0, "7.62"), (1, "7.62"), (2, None)):
+        assert look("plain", "7.62") == found

@@ -47,7 +47,7 @@ def test_csv_holds_any_text() -> None:
     assert list(csv.reader(io.StringIO(table.csv()))) == [["a", "b"], *[list(row) for row in table.rows]]
 
 
-@pytest.mark.parametrize("cell", ["=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\t=1", " =1"])
+@pytest.mark.parametrize("cell", ["=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\t=1", " =1", "\uff1d1+1", "\n=1"])
 def test_a_cell_that_a_spreadsheet_would_run_is_made_harmless(cell: str) -> None:
     (_, (made,)) = csv.reader(io.StringIO(Table("t", ("a",), ((cell,),)).csv()))
     assert made == f"'{cell}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 _NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?")
+_FORMULA = tuple("=+-@\t\r\n|%\uff1d\uff0b\uff0d\uff20")  # the last four are their full-width forms
 _SPECIAL = re.compile(r'[",\r\n]')
 
 
@@ -17,4 +18,4 @@ def harmless_cell(text: str) -> str:
     """What begins like a formula gets an apostrophe before it; a number with its sign stays one."""
     if _NUMBER.fullmatch(text):
         return text
-    return f"'{text}" if text.lstrip(" ").startswith(("=", "+", "-", "@", "\t", "\r", "|", "%")) else text
+    return f"'{text}" if text.lstrip(" ").startswith(_FORMULA) else text

@@ -15,9 +15,7 @@ from ordolex.io.system.faults import Fault
 PRIVATE, PRIVATE_FOLDER = 0o600, 0o700
 MOST_READ, MOST_TEXT = 256 << 20, 4 << 20
 _BESIDE = ("-wal", "-shm", "-journal", ".lock")
-_RESERVED = re.compile(r"(?i)(con|prn|aux|nul|com\d|lpt\d)(\..*)?")
-
-
+_RESERVED = re.compile(r"(?i)(con|prn|aux|nul|(com|lpt)[\d¹²³])(\..*)?")
 _LONE = re.compile("[\ud800-\udfff]")
 
 
@@ -25,7 +23,10 @@ def safe_name(text: str, otherwise: str = "unnamed") -> str:
     """A file's name made of a name that came from a sheet, a device or a book: it leads into no other folder, and holds
     nothing that a terminal or a file system takes for more than a letter."""
     name = re.sub(r"[^\w.+-]+", "-", text).strip("-.")[:60].rstrip("-.")
-    return f"{name}-" if _RESERVED.fullmatch(name) else name or otherwise
+    if _RESERVED.fullmatch(name):  # the part before the first dot is what names a device
+        stem, dot, rest = name.partition(".")
+        return f"{stem}-{dot}{rest}"
+    return name or otherwise
 
 
 def storable(text: str) -> str:
