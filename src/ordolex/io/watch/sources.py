@@ -16,7 +16,7 @@ from ordolex.core.sheet.sheet import Sheet
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
-from ordolex.core.text.refused import is_refusal
+from ordolex.core.text.refused import instead_of_a_value, is_refusal
 from ordolex.core.watch.extract import Extracted, extract, first_number
 from ordolex.core.watch.polls import Poll, polls_of
 from ordolex.core.watch.round import Round, RoundItem
@@ -175,6 +175,9 @@ def value_in(item: RoundItem, text: str) -> Extracted:
     if item.hear:
         found = search(item.hear, text)
         text = str(found["value"]) if found is not None else text
+    elif other := instead_of_a_value(text, item.ask):
+        words = f"it began with {other[:20]!r}: a number behind that may be any; `like` says where a value stands"
+        return Extracted(None, Quality.NOT_READABLE, words)
     return first_number(text)
 
 
