@@ -45,6 +45,15 @@ READ = {
     "9600@8n1": "9600 8N1",
     "96 baud 8N1": "96 baud 8N1",
     "Line speed = 4800, 8N2": "4800 8N2",
+    "9600 Bd, 8 Datenbits, keine Parität, 1 Stoppbit": "9600 8N1",
+    "Baudrate: 2400 Parität: ungerade Datenbits: 7 Stoppbits: 2": "2400 7O2",
+    "vitesse 4800, 8 bits de données, parité paire, 1 bit d'arrêt": "4800 8E1",
+    "velocidad 9600, 8 bits de datos, sin paridad, 1 bit de parada": "9600 8N1",
+    "9600 baud 7 bit di dati parità dispari 2 bit di stop": "9600 7O2",
+    "9600 baud, 8 databits, geen pariteit, 1 stopbit": "9600 8N1",
+    "300 Bd 7 databitar jämn paritet 1 stoppbit": "300 7E1",
+    "RS-485 2-wire, half duplex, 19200 8E1": "19200 8E1",
+    "COM1: 9600,N,8,1": "9600 8N1",
 }
 
 ASSUMED = {
@@ -66,7 +75,8 @@ WRONG = {
     "9600 4800 8N1": "baud: given twice, as 9600 and as 4800",
     "9600 7E1 8 bits": "data bits: given twice",
     "9600 8N1 even": "parity: given twice, as none and as even",
-    "45.45 5N1.5": "45.45 is not a whole number",
+    "45.45 5N1.5": "45.45 is not a whole number of bits a second$",
+    "38.4 8N1": "38.4 is not a whole number of bits a second; write 38.4k if 38400 is meant",
     "hello": "'hello' is not understood",
     "9600 8N1 sometimes": "'sometimes' is not understood",
 }

@@ -45,6 +45,28 @@ _PARITY_WORDS = {
     "even": Parity.EVEN, "odd": Parity.ODD, "mark": Parity.MARK, "space": Parity.SPACE,
 }  # fmt: skip
 _NUMBER_WORDS = {"one": 1.0, "two": 2.0, "five": 5.0, "six": 6.0, "seven": 7.0, "eight": 8.0}
+_IN_OTHER_WORDS = tuple(
+    (re.compile(rf"(?<![^\W\d_])(?:{pattern})(?![^\W\d_])"), word)
+    for pattern, word in (
+        (r"rs\s*-?\s*(?:232|422|485)(?:\s*-?\s*[a-f])?|com\s*\d{1,3}\s*:|(?:half|full|halb|voll)[\s-]*duplex", " "),
+        (r"[234]\s*-?\s*(?:wires?|draht|dr(?:ä|ae)hte|fils)", " "),
+        (r"(?:start-stop|asynchron\w*|async|seriell?e?|serial)", " "),
+        (r"datenbits?|bits? de donn(?:é|e)es|bits? de datos|bits? di dati|databit(?:ar|er)?", "data bits"),
+        (
+            r"stopp-?bits?|bits? d\s*['\u2019]?\s*arr(?:ê|e)ts?|bits? de stops?|bits? de parada|bits? di stop",
+            "stop bits",
+        ),
+        (r"stopp?bit(?:ar|ter|er)", "stop bits"),
+        (r"parit(?:ä|ae)t|parit(?:é|e)|paridad|parit(?:à|a')|pariteit|paritet|paridade", "parity"),
+        (r"(?:ü|ue)bertragungsrate|geschwindigkeit|vitesse|d(?:é|e)bit|velocidad|velocit(?:à|a')", "baud"),
+        (r"ungerade|impaire?|impar|dispari|oneven|udda|ulige|oddetall", "odd"),
+        (r"gerade|paire|par|pari|j(?:ä|a)mn|lige|partall", "even"),
+        (r"keine?|ohne|sans|aucune?|sin|ningun[oa]|nessun[oa]?|geen|ingen|inget|sem|nenhuma", "no"),
+        (r"und|et|y|og|och|en", "and"),
+    )
+)
+"""What stickers say in German, French, Spanish, Italian, Dutch, Swedish, Danish and Norwegian; and what says nothing of
+the settings, such as the kind of line."""
 _LABELS = (
     ("flow", r"flow\s*-?control|flow|hand-?shak(?:e|ing)"),
     ("stop", r"stop\s*-?bits?|stops?|sb"),
@@ -88,7 +110,10 @@ def read_line(text: str) -> ReadLine:
         raise SettingsError(
             "line settings", f"line settings: {len(text)} characters are none; write them like 9600 8N1"
         )
-    tokens = _tokens(text.strip().lower())
+    plain = text.strip().lower()
+    for pattern, word in _IN_OTHER_WORDS:
+        plain = pattern.sub(word, plain)
+    tokens = _tokens(plain)
     parts = _Parts(text)
     _take_labelled(tokens, parts)
     _place_the_rest(tokens, parts)
@@ -134,7 +159,8 @@ def _say(value: object) -> str:
 def _whole(value: object) -> int:
     assert isinstance(value, int | float)
     if value != int(value):
-        raise SettingsError("baud", f"baud: {value:g} is not a whole number of bits a second")
+        meant = f"; write {value:g}k if {value * 1000:g} is meant" if value * 1000 % 300 == 0 else ""
+        raise SettingsError("baud", f"baud: {value:g} is not a whole number of bits a second{meant}")
     return int(value)
 
 
