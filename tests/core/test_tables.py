@@ -38,6 +38,36 @@ def test_columns_are_found_in_the_text_itself() -> None:
     assert plain.columns == ("line",) and plain.rows == (("one",), ("two words",))
 
 
+@pytest.mark.parametrize(
+    ("text", "columns", "row", "odd"),
+    [
+        ("Ch | Name | Value\n---+------+------\n 1 | weir, low | 9.42\n 2 | | ---\n 10 | inlet | 0.4",
+         ("Ch", "Name", "Value"), ("2", "", "---"), 0),
+        ("+----+------+\n| No | Name |\n+----+------+\n|  1 | pond |\n|  2 | weir |\n+----+------+",
+         ("No", "Name"), ("2", "weir"), 0),
+        ('id,name,value\n1,pond,9.42\n2,"weir, low",3.10\n3,intake,2.00', ("id", "name", "value"),
+         ("2", "weir, low", "3.10"), 0),
+        ("id\tname\n1\tpond\n2\tweir\n3\tinlet", ("id", "name"), ("2", "weir"), 0),
+        ("1;pond;9,42\n2;weir;3,10\n(end)\n3;in;4\n4;out;5\n5;top;6", ("column 1", "column 2", "column 3"),
+         ("2", "weir", "3,10"), 1),
+        ("  ID     Value  Quality\n   1      9.42  good\n  12    111.40  good\n 123      0.00  bad",
+         ("ID", "Value", "Quality"), ("12", "111.40", "good"), 0),
+        ("No  Time      Source      State\n1   08:14:22  Pond 3 O2   low\n2   08:15:01  Feeder 12   jam\n"
+         "4   09:00:00  Intake      high\nTotal 3", ("No", "Time", "Source", "State"),
+         ("2", "08:15:01", "Feeder 12", "jam"), 1),
+        ("Slot Module     Rev\n0    CPU        1.2\n1    (empty)\n2    DI 16      2.0\n3    DO 16 rel  2.1",
+         ("Slot", "Module", "Rev"), ("1", "(empty)", ""), 0),
+        ("Zulauf, alt 7,62\nBecken, groß  8,10\nAblauf, 3,00", ("line",), ("Becken, groß  8,10",), 0),
+    ],
+)  # fmt: skip
+def test_columns_are_found_however_a_device_parts_them(
+    text: str, columns: tuple[str, ...], row: tuple[str, ...], odd: int
+) -> None:
+    table = by_columns("list", text.split("\n"))
+    assert table.columns == columns and row in table.rows and len(table.odd) == odd
+    assert all(len(one) == len(columns) for one in table.rows)
+
+
 def test_a_carriage_return_writes_over_and_control_characters_go() -> None:
     assert lines_of("-- more --\r          \r0005 x\r\n\x1b[31mred\x1b[0m\x07\r\n") == ["0005 x", "red", ""]
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import csv
 import io
-import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+from ordolex.core.tables.columns import edges_in, is_rule, split_by_mark
 from ordolex.core.text import patterns
 from ordolex.core.text.cells import harmless_cell
 
@@ -85,25 +85,33 @@ def by_pattern(name: str, lines: Sequence[str], pattern: str, heading: str = "")
 
 
 def by_columns(name: str, lines: Sequence[str]) -> Table:
-    """Columns where most lines have two blanks or more at one place; a first line with other kinds of words is the
-    heading. Lines that cross the gap between two columns are odd."""
-    full = [(number, line) for number, line in enumerate(lines, 1) if line.strip()]
-    width = max((len(line) for _, line in full), default=0)
-    need = max(2, math.ceil(0.9 * len(full)))
-    blank = [sum(at >= len(line) or line[at] == " " for _, line in full) >= need for at in range(width)]
-    starts = [at for at in range(width) if not blank[at] and (at == 0 or (at > 1 and blank[at - 1] and blank[at - 2]))]
-    if len(starts) < 2:
-        return Table(name, ("line",), tuple((line.strip(),) for _, line in full))
-    edges = [0, *starts[1:], width + 1]
-    rows, odd = [], []
-    for number, line in full:
-        crosses = any(line[at - 1 : at].strip() for at in starts[1:])
-        cells = tuple(line[a:b].strip() for a, b in pairwise(edges))
-        if crosses or sum(bool(cell) for cell in cells) < 2:
-            odd.append((number, line))
-        else:
-            rows.append(cells)
-    heading = bool(rows) and not any(re.search(r"\d", cell) for cell in rows[0]) and len(rows) > 2
+    """Columns where nearly all lines have the same mark between them, or two blanks or more at one place; a first line
+    with other kinds of words is the heading. Lines that are cut otherwise, or cross the gap between two columns, are
+    odd; those that only draw a rule are nothing."""
+    width = max((len(line.strip()) for line in lines), default=0)
+    full = [(number, line) for number, line in enumerate(lines, 1) if line.strip() and not is_rule(line, width)]
+    texts = [line for _, line in full]
+    rows: list[tuple[str, ...]] = []
+    odd: list[tuple[int, str]] = []
+    pieces = split_by_mark(texts)
+    if pieces is not None:
+        sizes = [len(one) for one in pieces]
+        size = max(set(sizes), key=sizes.count)
+        for (number, line), cells in zip(full, pieces, strict=True):
+            rows.append(tuple(cells)) if len(cells) == size else odd.append((number, line))
+    else:
+        edges = [*edges_in(texts), max(map(len, texts), default=0) + 1]
+        size = len(edges) - 1
+        if size < 2:
+            return Table(name, ("line",), tuple((line.strip(),) for line in texts))
+        for number, line in full:
+            crosses = any(line[at - 1 : at].strip() for at in edges[1:-1])
+            cells_cut = tuple(line[a:b].strip() for a, b in pairwise(edges))
+            if crosses or sum(bool(cell) for cell in cells_cut) < 2:
+                odd.append((number, line))
+            else:
+                rows.append(cells_cut)
+    heading = len(rows) > 2 and not any(re.search(r"\d", cell) for cell in rows[0])
     heading = heading and any(re.search(r"\d", cell) for row in rows[1:] for cell in row)
-    columns = rows.pop(0) if heading else tuple(f"column {number}" for number in range(1, len(starts) + 1))
+    columns = rows.pop(0) if heading else tuple(f"column {number}" for number in range(1, size + 1))
     return Table(name, tuple(columns), tuple(rows), tuple(odd))
