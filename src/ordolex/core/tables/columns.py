@@ -9,6 +9,7 @@ from collections.abc import Sequence
 
 _RULE = re.compile(r"[\s\-=_+|:*#.]+")
 """A line that is drawn, between a heading and its rows."""
+_LONGEST = 10_000  # characters of a line that is cut at all
 _MOST = 0.8
 """Share of lines in which a mark stands equally often, from which on it parts columns."""
 
@@ -35,6 +36,8 @@ def split_by_mark(lines: Sequence[str]) -> list[list[str]] | None:
 def _pieces(line: str, mark: str) -> list[str]:
     if mark == "|":
         return [piece.strip() for piece in line.strip().strip("|").split("|")]
+    if len(line) > _LONGEST:
+        return [line]
     row: list[str] = next(csv.reader([line], delimiter=mark), [])
     return [piece.strip() for piece in row]
 
