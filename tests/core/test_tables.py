@@ -4,6 +4,8 @@ import csv
 import io
 
 import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
 
 from ordolex.bench.devices.annunciator import lists
 from ordolex.core.tables.complete import changes, complete
@@ -66,6 +68,14 @@ def test_columns_are_found_however_a_device_parts_them(
     table = by_columns("list", text.split("\n"))
     assert table.columns == columns and row in table.rows and len(table.odd) == odd
     assert all(len(one) == len(columns) for one in table.rows)
+
+
+@given(st.lists(st.text(st.sampled_from("ab1 ,|;\t\"+-é'\0\\"), max_size=30), max_size=9))
+@example(["a," + "b" * 300_000, "c,d"])
+def test_any_lines_become_a_table_and_none_is_lost_but_rules(lines: list[str]) -> None:
+    table = by_columns("list", lines)
+    assert all(len(row) == len(table.columns) for row in table.rows)
+    assert len(table.rows) + len(table.odd) + 1 >= sum(any(c.isalnum() for c in line) for line in lines)
 
 
 def test_a_carriage_return_writes_over_and_control_characters_go() -> None:

@@ -22,11 +22,13 @@ def is_rule(line: str, width: int) -> bool:
 def split_by_mark(lines: Sequence[str]) -> list[list[str]] | None:
     """Each line's pieces, where nearly all of them have one mark between: a tab, `|`, `;`, or the comma of CSV (RFC
     4180). None where there is no such mark. A comma counts only if the heading has them: numbers have some, too."""
+    if len(lines) < 2:
+        return None
     for mark in ("\t", "|", ";", ","):
         pieces = [_pieces(line, mark) for line in lines]
         sizes = [len(one) for one in pieces]
         size = max(set(sizes), key=sizes.count)
-        if size < 2 or len(lines) < 2 or sizes.count(size) < _MOST * len(lines):
+        if size < 2 or sizes.count(size) < _MOST * len(lines):
             continue
         if mark != "," or (sizes[0] == size and not any(re.search(r"\d", piece) for piece in pieces[0])):
             return pieces
