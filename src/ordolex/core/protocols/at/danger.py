@@ -1,6 +1,7 @@
 """Commands of a modem that can cut the technician off, or lose settings: what each does, said before it is sent.
 
-Source: ITU-T V.250, 6.1 (Z, &F), 6.2 (E, Q, V, +IPR, +ICF, +IFC), 6.3 (H, O); 3GPP TS 27.007, 8.2 (+CFUN).
+Source: ITU-T V.250, 6.1 (Z, &F), 6.2 (E, Q, V, +IPR, +ICF, +IFC), 6.3 (H, O);
+3GPP TS 27.007, 7.4 (+CLCK), 7.5 (+CPWD), 8.2 (+CFUN), 8.3 (+CPIN); 3GPP TS 27.005, 3.5.4 (+CMGD).
 """
 
 from __future__ import annotations
@@ -18,6 +19,10 @@ _DANGERS = (
     (r"\+IFC=[\d,]+", "changes flow control at once: a port that is set otherwise may hang"),
     (r"\+CFUN=(?!1\b)\d+(,\d)?", "turns its radio part off, or restarts it"),
     (r"\+CFUN=1,1", "restarts it: the port may go away"),
+    (r"\+CPIN=(?!\?)[^;]*", "uses up a try: a wrong PIN three times locks the card, a wrong PUK ten times for ever"),
+    (r"\+CLCK=(?!\?)[^;,]*,(?!2)\d[^;]*", "locks or unlocks the card or the unit; a wrong password uses up a try"),
+    (r"\+CPWD=(?!\?)[^;]*", "changes a password; a wrong old one uses up a try"),
+    (r"\+CMGD=(?!\?)[^;]*", "deletes messages, which cannot be had back"),
     (r"H\d?", "hangs up"),
 )  # fmt: skip
 _COMMAND = re.compile(r"AT\s*(.*)", re.IGNORECASE | re.DOTALL)
