@@ -112,7 +112,7 @@ class Hub:
         await runner.open()
         return runner
 
-    async def ready(self, link: int, endpoint: str, line: LineSettings, charset: str) -> LinkRunner:
+    async def ready(self, link: int, endpoint: str, line: LineSettings, charset: str = "") -> LinkRunner:
         """Who runs a link, whether its port is open or not."""
         from ordolex.core.link.secrets import Known
         from ordolex.io.link.runner import LinkRunner
