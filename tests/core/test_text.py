@@ -2,13 +2,13 @@ import itertools
 import unicodedata
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ordolex.core.port.endpoint import EndpointError, read_endpoint
 from ordolex.core.text import nmea0183
 from ordolex.core.text.charsets import CHARSETS, surely_read, text_of
-from ordolex.core.text.escapes import ASCII_NAMES, EscapeError, named, to_bytes
+from ordolex.core.text.escapes import ASCII_NAMES, EscapeError, named, to_bytes, typed
 from ordolex.core.text.lines import LineCutter
 from ordolex.core.text.visible import visible, visible_text
 
@@ -96,6 +96,19 @@ def test_named_bytes_read_back(data: bytes) -> None:
     # a name in the data itself, such as "<CR>" typed as five letters, reads back as that control byte
     if b"<" not in data:
         assert to_bytes(text) == data
+
+
+@given(st.binary(max_size=40), st.sampled_from(sorted(CHARSETS)))
+@example("für <CR> 5 °C\r".encode("cp850"), "CP850")
+@example("f\\ür".encode() + b"\xc3", "UTF-8")
+def test_what_was_typed_is_given_back_as_the_same_bytes(data: bytes, charset: str) -> None:
+    text = typed(data, charset)
+    assert text.isprintable() and to_bytes(text, charset) == data
+
+
+def test_letters_are_given_back_as_themselves() -> None:
+    assert typed("Füllstand\r".encode("latin-1"), "Latin-1") == "Füllstand<CR>"
+    assert typed("Füllstand".encode("latin-1"), "UTF-8") == "F\\xfcllstand"
 
 
 TALK = b"one\r\ntwo\nthree\rfour\r\n\r\nlast"

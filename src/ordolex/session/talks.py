@@ -14,7 +14,7 @@ from ordolex.core.talk.echo import EchoWatch
 from ordolex.core.talk.screen import DeviceScreen
 from ordolex.core.talk.scroll import Scroll
 from ordolex.core.text.counts import counted
-from ordolex.core.text.escapes import named
+from ordolex.core.text.escapes import typed
 from ordolex.io.book.book import Book
 from ordolex.io.link.feed import Passed
 from ordolex.io.link.runner import LinkRunner
@@ -63,7 +63,8 @@ class Talks:
             for item in self._book.reader.latest(EARLIER_ITEMS, link.id):
                 self._add_recorded(talk, item)
             talk.screen.take_answers()  # what it asked in the past is over
-            talk.history = [named(row.data.rstrip(b"\r\n")) for row in talk.rows if row.direction == "tx"][-50:]
+            sent = [row.data.rstrip(b"\r\n") for row in talk.rows if row.direction == "tx"]
+            talk.history = [typed(data, link.reads_in) for data in sent[-50:]]
             self._add(talk, talk.conversation.flush())
             runner = self._runner(link)
             if runner is not None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import unicodedata
 
-from ordolex.core.text.charsets import encoded
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, encoded
 
 ASCII_NAMES = [
     "NUL",
@@ -52,6 +52,7 @@ _SHORT = {"r": 13, "n": 10, "t": 9, "0": 0, "e": 27, "a": 7, "b": 8, "\\": 92, "
 _SHORT_OF = {13: "r", 10: "n", 9: "t", 27: "e"}
 _LIKE_A_NAME = re.compile(rf"<(?=(?:{'|'.join(BYTE_OF_NAME)})>)".encode(), re.I)
 """A `<` that stands for itself, and would be read as the beginning of a name."""
+_BEYOND = re.compile(rb"([\x80-\xff]+)")
 _UNSEEN = frozenset(("Cc", "Cf", "Cs", "Zl", "Zp"))
 _LINE_END = re.compile(r"\r\n|\r|\n")
 _TOKEN = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|(.)?)|<([A-Za-z][A-Za-z0-9]{1,4})>", re.S)
@@ -61,7 +62,7 @@ class EscapeError(ValueError):
     """A control byte that is written in a way that cannot be read. The message says which and how to write it."""
 
 
-def to_bytes(text: str, charset: str = "UTF-8") -> bytes:
+def to_bytes(text: str, charset: str = UNCHOSEN) -> bytes:
     """The bytes that `text` stands for. Raises EscapeError for an unfinished or unknown escape, and CharsetError for a
     character that the set has not."""
     out = bytearray()
@@ -114,6 +115,20 @@ def named(data: bytes) -> str:
     """Bytes as a person would type them: control bytes by name, everything else readable or as \\xHH. `to_bytes` of it
     are the same bytes."""
     return "\\<".join("".join(map(_name, part)) for part in _LIKE_A_NAME.split(data))
+
+
+def typed(data: bytes, charset: str = UNCHOSEN) -> str:
+    """The same, with the letters of a character set as themselves, as they were typed. `to_bytes` of it in that set are
+    the same bytes."""
+    return "".join(_letters(part, charset) if part[:1] >= b"\x80" else named(part) for part in _BEYOND.split(data))
+
+
+def _letters(data: bytes, charset: str) -> str:
+    try:
+        text = data.decode(CHARSETS[charset])
+    except UnicodeDecodeError:
+        return named(data)
+    return text if text.isprintable() and encoded(text, charset) == data else named(data)
 
 
 def _name(byte: int) -> str:

@@ -14,7 +14,7 @@ from ordolex.core.protocols.at.danger import dangers_of
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.text.charsets import CharsetError, encoded
 from ordolex.core.text.counts import counted
-from ordolex.core.text.escapes import EscapeError, lines_of, named, to_bytes
+from ordolex.core.text.escapes import EscapeError, lines_of, to_bytes, typed
 from ordolex.core.text.keys import key_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.clock import mono_s
@@ -102,10 +102,10 @@ async def _is_meant(at: TalkAt, data: bytes) -> bool:
     dangers = dangers_of(data)
     if not dangers:
         return True
-    choices = [("no", "Send nothing"), ("yes", f"Send {visible_text(named(data.strip()))}")]
+    choices = [("no", "Send nothing"), ("yes", f"Send {visible_text(typed(data.strip(), at.link.reads_in))}")]
     answer = await at.ask(Pick("Send this to the modem?", choices, visible_text("; ".join(dangers))))
     if answer != "yes":
-        at.entry.put(named(data.strip()))
+        at.entry.put(typed(data.strip(), at.link.reads_in))
         at.say("nothing was sent; what you typed is still there", "unsure")
     return answer == "yes"
 
