@@ -15,6 +15,12 @@ from ordolex.io.book.turning import Keeping, Limit, Turner
 from ordolex.io.system.clock import mono_s
 
 
+@pytest.fixture(autouse=True)
+def _segments_end_with_a_visit_or_by_size(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Not because a busy computer, or its disk, took ten seconds for a visit."""
+    monkeypatch.setattr("ordolex.io.book.recorder.SEAL_S", 1e9)
+
+
 def a_book(path: Path, visits: int = 2, rows: int = 30) -> Path:
     """Some visits with bytes and events, each of which ends a segment at least."""
     for visit in range(visits):
@@ -70,6 +76,20 @@ def test_rows_behind_the_last_segment_are_vouched_for_by_nothing_and_sealed_at_t
     a_book(path, 1, rows=1)
     again = verify_book(path)
     assert again.good and not again.behind and again.intact == 2
+
+
+def test_a_segment_ends_after_its_time_while_the_book_is_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ordolex.io.book.recorder.SEAL_S", 0.0)
+    path = tmp_path / "a.ordolex"
+    book = Book(path, "Alder Brook Hatchery")
+    link = book.add_link(LinkRecord(0, "raceway", "/dev/made-up"))
+    for number in range(3):
+        before = verify_book(path).intact
+        book.recorder.record(link.id, "rx", b"row %d\r\n" % number, None, mono_s())
+        while verify_book(path).intact == before or verify_book(path).behind:
+            pass
+    book.close()
+    assert verify_book(path).good and verify_book(path).intact >= 3
 
 
 def test_segments_end_by_size_too_and_a_write_that_failed_is_in_none(tmp_path: Path) -> None:
