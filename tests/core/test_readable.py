@@ -7,6 +7,7 @@ import random
 import pytest
 
 from ordolex.core.advice.causes import causes
+from ordolex.core.advice.next_step import advise
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.judge import Judge
 from ordolex.core.link.ladder import Rung
@@ -85,3 +86,14 @@ def test_a_link_becomes_clear_once_its_character_set_is_chosen_and_no_sooner() -
     state.reads_in("no such set")
     state.heard(line, None, 6.0)
     assert state.rung is Rung.HEARD and state.charset == ""
+
+
+@pytest.mark.parametrize("without", ["", "raw TCP"])
+def test_of_a_letter_of_another_set_the_set_is_named_and_neither_the_rate_nor_the_way(without: str) -> None:
+    state = LinkState(LineSettings(9600), without)
+    state.seen(0.0)
+    state.opened(1.0)
+    state.sent(b"L?\n", 1.5)
+    state.heard("Füllstand Becken 3: 7,62 m\r\n".encode("latin-1"), None, 2.0)
+    advice = advise(state.evidence(), 3.0)
+    assert advice is not None and "character set" in advice.causes[0] and "Ctrl+B" in advice.test

@@ -113,8 +113,9 @@ def _problem(answer: Answer, evidence: Evidence, *, has_line: bool) -> str:
     if answer.errors.total:
         return f"no right answer: {seen}, {answer.errors.words()}; {cause}"
     if evidence.bad_lately:
-        found = causes(evidence.signs) if has_line else []
-        cause = f"perhaps {found[0].words}" if found else cause
+        found = causes(evidence.signs)
+        if found and (has_line or found[0].name == "charset"):
+            cause = f"perhaps {found[0].words}"
         return f"no right answer: {seen}, {evidence.bad_lately} of them not readable as text; {cause}"
     if answer.ended is Ended.LOST:
         return f"the peer hung up in the middle of its answer: {seen}: {visible(answer.data[:60])}"

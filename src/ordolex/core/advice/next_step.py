@@ -77,7 +77,7 @@ def _unclear(evidence: Evidence, told: Told) -> Advice:
     if evidence.bad_lately == 0:
         return Advice((), "Too little heard yet to say that it is clear. Ask once more.")
     found = causes(evidence.signs, told)
-    if found and evidence.has_line:
+    if found and (evidence.has_line or found[0].name == "charset"):
         first = found[0]
         return Advice(tuple(cause.words for cause in found[:2]), f"{first.test}.")
     if evidence.checks_wrong:
