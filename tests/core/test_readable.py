@@ -97,3 +97,16 @@ def test_of_a_letter_of_another_set_the_set_is_named_and_neither_the_rate_nor_th
     state.heard("Füllstand Becken 3: 7,62 m\r\n".encode("latin-1"), None, 2.0)
     advice = advise(state.evidence(), 3.0)
     assert advice is not None and "character set" in advice.causes[0] and "Ctrl+B" in advice.test
+
+
+@pytest.mark.parametrize("without", ["", "raw TCP"])
+def test_a_shift_among_bytes_that_are_no_text_is_a_byte_like_any_other(without: str) -> None:
+    """Such as the first bytes of a server that speaks RFC 2217."""
+    state = LinkState(LineSettings(9600), without)
+    state.seen(0.0)
+    state.opened(1.0)
+    state.sent(b"x\n", 1.5)
+    state.heard(bytes.fromhex("fffb2c fffd00 fffb00 fffa2c65 00 fff0 fffa2c66 0e fff0 fffb03 780d0a"), None, 2.0)
+    advice = advise(state.evidence(), 3.0)
+    assert advice is not None and not any("character set" in cause for cause in advice.causes)
+    assert bool(without) is ("rfc2217://" in advice.test)

@@ -140,8 +140,9 @@ def _escapes(s: Signs) -> float:
 def _charset(s: Signs) -> float:
     high = sum(byte >= 0x80 for byte in s.data) / max(1, len(s.data))
     clean = s.rate("framing") == 0 and s.rate("parity") == 0
-    if b"\x0e" in s.data and clean:
-        return 0.93  # with line errors it is a byte like any other
+    shifted = bytes(byte & 0x7F for byte in s.data if byte not in b"\x0e\x0f")
+    if b"\x0e" in s.data and clean and text_share(shifted) > 0.9:
+        return 0.93  # with line errors, or among bytes that are no text, it is a byte like any other
     if s.readable > _READS_WELL:
         return 0.0
     sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
