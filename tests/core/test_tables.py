@@ -47,6 +47,7 @@ def test_columns_are_found_in_the_text_itself() -> None:
          ("Ch", "Name", "Value"), ("2", "", "---"), 0),
         ("+----+------+\n| No | Name |\n+----+------+\n|  1 | pond |\n|  2 | weir |\n+----+------+",
          ("No", "Name"), ("2", "weir"), 0),
+        ("|1|pond||\n|2|weir|low|\n|3|inlet||", ("column 1", "column 2", "column 3"), ("3", "inlet", ""), 0),
         ('id,name,value\n1,pond,9.42\n2,"weir, low",3.10\n3,intake,2.00', ("id", "name", "value"),
          ("2", "weir, low", "3.10"), 0),
         ("id\tname\n1\tpond\n2\tweir\n3\tinlet", ("id", "name"), ("2", "weir"), 0),

@@ -37,7 +37,9 @@ def split_by_mark(lines: Sequence[str]) -> list[list[str]] | None:
 
 def _pieces(line: str, mark: str) -> list[str]:
     if mark == "|":
-        return [piece.strip() for piece in line.strip().strip("|").split("|")]
+        bare = line.strip()  # one that begins with a mark has one at its end, too; an empty cell stays one
+        bare = bare[1:].removesuffix("|") if bare.startswith("|") else bare
+        return [piece.strip() for piece in bare.split("|")]
     if len(line) > _LONGEST:
         return [line]
     row: list[str] = next(csv.reader([line], delimiter=mark), [])

@@ -91,27 +91,25 @@ def by_columns(name: str, lines: Sequence[str]) -> Table:
     width = max((len(line.strip()) for line in lines), default=0)
     full = [(number, line) for number, line in enumerate(lines, 1) if line.strip() and not is_rule(line, width)]
     texts = [line for _, line in full]
-    rows: list[tuple[str, ...]] = []
-    odd: list[tuple[int, str]] = []
-    pieces = split_by_mark(texts)
-    if pieces is not None:
-        sizes = [len(one) for one in pieces]
-        size = max(set(sizes), key=sizes.count)
-        for (number, line), cells in zip(full, pieces, strict=True):
-            rows.append(tuple(cells)) if len(cells) == size else odd.append((number, line))
-    else:
-        edges = [*edges_in(texts), max(map(len, texts), default=0) + 1]
-        size = len(edges) - 1
-        if size < 2:
-            return Table(name, ("line",), tuple((line.strip(),) for line in texts))
-        for number, line in full:
-            crosses = any(line[at - 1 : at].strip() for at in edges[1:-1])
-            cells_cut = tuple(line[a:b].strip() for a, b in pairwise(edges))
-            if crosses or sum(bool(cell) for cell in cells_cut) < 2:
-                odd.append((number, line))
-            else:
-                rows.append(cells_cut)
+    cut = split_by_mark(texts) or _cut_by_place(texts)
+    sizes = [len(cells) for cells in cut]
+    size = max(set(sizes), key=sizes.count, default=1)
+    if size < 2:
+        return Table(name, ("line",), tuple((line.strip(),) for line in texts))
+    rows = [tuple(cells) for cells in cut if len(cells) == size]
+    odd = [entry for entry, cells in zip(full, cut, strict=True) if len(cells) != size]
     heading = len(rows) > 2 and not any(re.search(r"\d", cell) for cell in rows[0])
     heading = heading and any(re.search(r"\d", cell) for row in rows[1:] for cell in row)
     columns = rows.pop(0) if heading else tuple(f"column {number}" for number in range(1, size + 1))
     return Table(name, tuple(columns), tuple(rows), tuple(odd))
+
+
+def _cut_by_place(lines: Sequence[str]) -> list[list[str]]:
+    """Each line's cells; the whole line as one where it crosses the gap between two columns, or fills only one."""
+    edges = [*edges_in(lines), max(map(len, lines), default=0) + 1]
+    out = []
+    for line in lines:
+        crosses = any(line[at - 1 : at].strip() for at in edges[1:-1])
+        cells = [line[a:b].strip() for a, b in pairwise(edges)]
+        out.append([line] if crosses or sum(map(bool, cells)) < 2 else cells)
+    return out
