@@ -1,5 +1,7 @@
 """Answers that say no, that say something else than a value, and those that say what was asked."""
 
+import re
+
 import pytest
 
 from ordolex.core.text.refused import instead_of_a_value, is_refusal
@@ -31,6 +33,17 @@ def test_a_number_behind_a_word_for_something_else_is_no_value(said: str) -> Non
     assert instead_of_a_value(said, "T?\n") and not is_refusal(said)
     item = RoundItem.model_validate({"name": "water", "link": "L", "ask": "T?\\n"})
     assert value_in(item, said).quality is Quality.NOT_READABLE
+    told = RoundItem.model_validate(
+        {
+            "name": "water",
+            "link": "L",
+            "ask": "T?\\n",
+            "like": r"(?s).*?(?P<n>\d+)",
+            "value": {"name": "v", "group": "n"},
+        }
+    )
+    number = re.search(r"\d+", said)
+    assert value_in(told, said).value == (float(number[0]) if number is not None else None)
 
 
 @pytest.mark.parametrize("said", READINGS)

@@ -176,7 +176,7 @@ def value_in(item: RoundItem, text: str) -> Extracted:
         found = search(item.hear, text)
         text = str(found["value"]) if found is not None else text
     elif other := instead_of_a_value(text, item.ask):
-        words = f"it began with {other[:20]!r}: a number behind that may be any; `like` says where a value stands"
+        words = f"it began with {other[:20]!r}: a number behind that may be any; `value` says where one stands"
         return Extracted(None, Quality.NOT_READABLE, words)
     return first_number(text)
 
