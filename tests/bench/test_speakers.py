@@ -379,6 +379,26 @@ async def test_a_protected_meter_takes_a_write_once_its_code_was_written_and_the
     await runner.release()
 
 
+async def test_a_code_that_no_answer_came_for_may_have_been_taken_and_that_is_said(
+    serve_bench: ServeBench, notes: Notes
+) -> None:
+    bench = await serve_bench(METERS)
+    runner = LinkRunner(1, bench.notice().devices[0].endpoint, read_line("19200 8N1").settings, notes)
+    await runner.open()
+    sheet = SHEETS["panel-meter"]
+    ratio = sheet.parameter_named("ct-primary")
+    assert sheet.unlock is not None and ratio is not None
+    locked = ModbusUnit(runner, "rtu", 22, sheet.bus)
+    await locked.read([ratio])
+    assert not await locked.is_open(sheet.unlock)
+    await bench.obey("silent meters on")
+    with pytest.raises(Trouble, match=r"no answer of unit 22 .*: whether it took its code is not known"):
+        await locked.unlock(sheet.unlock, METER_CODE)
+    await bench.obey("silent meters off")
+    assert await locked.is_open(sheet.unlock), "it had taken it"
+    await runner.release()
+
+
 async def test_a_meters_log_follows_what_was_chosen_and_comes_as_a_table(serve_bench: ServeBench, notes: Notes) -> None:
     runner, _ = await opened(serve_bench, notes, METERS)
     sheet = SHEETS["panel-meter"]

@@ -5,7 +5,6 @@ import re
 import signal
 import sqlite3
 import subprocess
-import time
 from pathlib import Path
 
 import pytest
@@ -13,7 +12,7 @@ import pytest
 from ordolex.bench.devices.feeder import LOGIN, PASSWORD
 from ordolex.core.port.bench_notice import BenchNotice
 from tests.conftest import program
-from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.terminal import IN_TMUX, Terminal, on_port
 
 pytestmark = IN_TMUX
 
@@ -22,15 +21,9 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
     """Opens the device's port from Find, at the settings of its sheet or at those given."""
     terminal.start("--book", str(book))
     terminal.see(f"(free|just came) +{name}")
-    for key in ["Down"] * 30 + ["Up"] * 30:  # back up again, should the cursor have run past it
-        time.sleep(0.3)
-        if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
-            break
-        terminal.press(key)
-    else:
-        raise AssertionError(f"{name} cannot be chosen:\n{terminal.screen()}")
+    on_port(terminal, name)
     terminal.press("Enter")
-    terminal.see("Line settings of")
+    terminal.see(f"Line settings of {name}")
     if line:
         terminal.press("C-u")
         terminal.type(line)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sqlite3
 from pathlib import Path
 
@@ -10,7 +9,7 @@ import pytest
 
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
-from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.terminal import IN_TMUX, Terminal, on_port
 
 pytestmark = [*IN_TMUX]
 
@@ -18,11 +17,8 @@ pytestmark = [*IN_TMUX]
 def opened(terminal: Terminal, book: Path, name: str, line: str = "9600 8N1") -> None:
     """The port of this device is open at these settings, and Match is in front."""
     terminal.start("--book", str(book))
-    screen = terminal.see("(free|just came) +Weir teletype")
-    rows = re.findall(r"(?:free|just came) +(.{26})", screen)
-    at = next(place for place, row in enumerate(rows) if row.startswith(name[:24]))
-    terminal.press(*["Down"] * at)
-    terminal.see(rf"\n *.*{name}   rfc2217")
+    terminal.see(f"(free|just came) +{name}")
+    on_port(terminal, name)
     terminal.press("Enter")
     terminal.see(rf"Line settings of {name}")
     terminal.press("C-u")

@@ -6,10 +6,12 @@ import json
 import re
 import sqlite3
 import time
+from importlib.resources import files
 from pathlib import Path
 
 from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.core.port.bench_notice import BenchNotice
+from ordolex.io.own.sheets import save_own
 from ordolex.io.ports.benches import tell
 from tests.tui.terminal import IN_TMUX, Terminal
 from tests.tui.test_consoles_terminal import line, opened
@@ -125,6 +127,9 @@ def test_a_panel_meters_ratio_log_and_code_from_an_unopened_port_to_the_panel(
     terminal: Terminal, tmp_path: Path, bench_process: BenchNotice
 ) -> None:
     book = tmp_path / "b.ordolex"
+    # The code is written once, and never again by itself: a busy computer has all the time it needs for its answer.
+    shipped = files("ordolex.sheets").joinpath("panel-meter.toml").read_text()
+    save_own("panel-meter", shipped.replace("timeout_s = 0.8", "timeout_s = 20"))
     opened(terminal, book, "Switchboard meters")
 
     def menu(words: str) -> None:

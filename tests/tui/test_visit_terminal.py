@@ -12,7 +12,7 @@ from ordolex.core.port.bench_notice import BenchNotice
 from tests.commands import run_text
 from tests.conftest import program
 from tests.io.test_handover import aged
-from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.terminal import IN_TMUX, Terminal, on_port
 from tests.tui.test_consoles_terminal import logged_in, opened
 
 pytestmark = IN_TMUX
@@ -20,22 +20,13 @@ pytestmark = IN_TMUX
 
 def open_too(terminal: Terminal, name: str) -> None:
     """Another device's port, in the program that runs."""
-    on_port(terminal, name)
-    terminal.press("Enter")
-    terminal.see("Line settings of")
-    terminal.press("Enter")
-    terminal.see(f"{name} is open at")
-
-
-def on_port(terminal: Terminal, name: str) -> None:
-    """In Find, with the cursor on this one."""
     terminal.press("F2")
     terminal.see("Choose a port")
-    for key in ["Down"] * 30 + ["Up"] * 60:
-        if re.search(rf"\n +{name}   rfc2217", terminal.screen()):
-            break
-        terminal.press(key)
-        time.sleep(0.3)
+    on_port(terminal, name)
+    terminal.press("Enter")
+    terminal.see(f"Line settings of {name}")
+    terminal.press("Enter")
+    terminal.see(f"{name} is open at")
 
 
 def command(terminal: Terminal, words: str, then: str) -> str:
@@ -222,6 +213,8 @@ def test_the_next_visit_finds_the_one_setting_that_somebody_changed_and_takes_it
 
     terminal.start("--book", str(book), size=(128, 40))
     terminal.see("Raceway 1 oxygen")
+    terminal.press("F2")
+    terminal.see("Choose a port")
     on_port(terminal, "Pump house bus")
     terminal.press("Enter")
     terminal.see("Line settings of")

@@ -168,12 +168,17 @@ class ModbusUnit:
         return not reply.exception and any(reply.registers or reply.bits)
 
     async def unlock(self, unlock: Unlock, code: int) -> None:
-        """Writes the code, which is neither shown nor kept. Raises Trouble where the unit refuses it."""
+        """Writes the code, which is neither shown nor kept. Raises Trouble where the unit refuses it, and
+        where no right answer says whether it took it."""
         if self.unit == 0:
             raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
         request = pdu.write_register(read_place(unlock.register_at).address, code)
-        reply, _, _ = await self.exchange(request, f"write {unlock.means}", secret=True)
+        try:
+            reply, _, _ = await self.exchange(request, f"write {unlock.means}", secret=True)
+        except Trouble as trouble:
+            unknown = f"{trouble.words}: whether it took {unlock.means} is not known"
+            raise Trouble(trouble.outcome, unknown, trouble.raw) from trouble
         if reply.exception:
             raise Trouble(Outcome.REFUSED, f"{unlock.means} was refused: {reply.words}")
 
