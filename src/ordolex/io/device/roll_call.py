@@ -20,10 +20,9 @@ from ordolex.core.text.counts import counted
 from ordolex.io.device.base import DOUBTFUL, Trouble
 from ordolex.io.device.modbus import ModbusUnit
 from ordolex.io.device.text import TextDevice
+from ordolex.io.link.behind import heard_behind
 from ordolex.io.link.runner import LinkRunner
 
-_BEHIND_S = 0.06
-"""How long bytes are waited for behind a right answer: a second unit with the same address speaks then."""
 _FIRST_S = 0.3
 _SECONDS = 3.0
 
@@ -71,7 +70,7 @@ class ModbusCaller:
                 spoilt = "check" in trouble.words or "breaks off" in trouble.words or "no answer" in trouble.words
                 doubled = f"{trouble.words}; two units with one address sound like this" if spoilt else ""
                 return Called(unit, trouble.words, doubled=doubled)
-            await asyncio.sleep(_BEHIND_S)
+            await heard_behind(self.runner, None)
         more = len(heard) - heard.find(raw) - len(raw) if raw in heard else 0
         behind = f"{counted(more, 'byte')} behind a right answer: a second unit may have this address"
         return Called(unit, reply.words, ms, right=True, doubled=behind if more else "")
@@ -105,7 +104,9 @@ class TextCaller:
             said, ms = await device.said(data, self.timeout_s, unhurried=True)
         except Trouble as trouble:
             return Called(unit) if trouble.outcome is Outcome.SILENT else Called(unit, trouble.words)
-        return Called(unit, said.strip(), ms, right=True)
+        more = len(await heard_behind(self.runner, None if ms is None else ms / 1000))
+        behind = f"{counted(more, 'byte')} behind its answer: a second unit may have this address"
+        return Called(unit, said.strip(), ms, right=True, doubled=behind if more else "")
 
     async def identify(self, called: Called) -> Called:
         return called

@@ -19,6 +19,7 @@ from ordolex.core.record.items import Event
 from ordolex.core.text import nmea0183
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
+from ordolex.io.link.behind import MOST_S, heard_behind
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import PortFacts
@@ -102,7 +103,8 @@ _DISTURBED = 0.05  # of all bytes with line errors, such as a disturbed line at 
 def longest_s(ports: Sequence[PortFacts], line: LineSettings, question: Question, units: Sequence[str] = ()) -> float:
     """The most that asking can take, apart from ports that are slow to open; all are asked at once."""
     rounds = -(-sum(port.may_be_opened for port in ports) // AT_ONCE)
-    return rounds * (max(1, len(units)) * _each_s(line, question) + 0.2)
+    each_s = _each_s(line, question) + (MOST_S if units else 0.0)
+    return rounds * (max(1, len(units)) * each_s + 0.2)
 
 
 def _each_s(line: LineSettings, question: Question) -> float:
@@ -195,9 +197,12 @@ async def _asked(runner: LinkRunner, line: LineSettings, question: Question) -> 
     # whoever talks without a pause would be listened to for half a minute
     over = asyncio.get_running_loop().call_later(_each_s(line, question), runner.stop_asking)
     try:
-        return await runner.ask(question)
+        answer = await runner.ask(question)
     finally:
         over.cancel()
+    if question.owes and answer.data:
+        await heard_behind(runner, answer.last_s)
+    return answer
 
 
 def _event(done: Try, line: LineSettings, question: Question) -> Event:
