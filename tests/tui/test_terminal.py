@@ -248,3 +248,26 @@ def test_leaving_in_the_middle_of_a_match_is_quiet(
     assert "Traceback" not in screen and "Error" not in screen
     rows = sqlite3.connect(book).execute("SELECT text FROM event WHERE kind = 'settings' ORDER BY id").fetchall()
     assert not rows or rows[-1][0].endswith("→ 9600 8N1"), "the port went back to the link's settings"
+
+
+@pytest.mark.parametrize("stops", [signal.SIGSTOP, signal.SIGTSTP])
+def test_a_program_that_was_stopped_goes_on_and_still_ends(
+    terminal: Terminal, tmp_path: Path, stops: signal.Signals
+) -> None:
+    terminal.start("--book", str(tmp_path / "b.ordolex"))
+    for _ in range(2):
+        terminal.see("Choose a port")
+        pid = terminal.pid()
+        os.kill(pid, stops)
+        while "T (stopped)" not in Path(f"/proc/{pid}/status").read_text():
+            time.sleep(0.02)
+        terminal.tmux("clear-history")
+        os.kill(pid, signal.SIGCONT)
+        terminal.see("Choose a port")
+        terminal.press("F1")
+        terminal.see("Keys in Find")
+        terminal.press("Escape")
+        terminal.gone("Keys in Find")
+    terminal.press("F10")
+    screen = terminal.see(r"ended with 0\s+echo")
+    assert echoes(screen) == 2, "the terminal is as it was"

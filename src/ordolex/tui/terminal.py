@@ -20,6 +20,16 @@ def forgiving_driver() -> Any:
     driver: Any = importlib.import_module("textual.drivers.linux_driver")
 
     class ForgivingDriver(driver.LinuxDriver):  # type: ignore[misc]
+        def _sigcont_application(self, *signal_and_frame: object) -> None:
+            """Goes on where it was stopped. Whoever stops it by SIGSTOP does not ask: the terminal is still ours then,
+            and taken a second time it would have two readers, one of which keeps the program from ending."""
+            if self._key_thread is None:
+                return
+            if self._key_thread.is_alive():
+                self.suspend_application_mode()
+            super()._sigcont_application(*signal_and_frame)
+            self._app.call_later(self._app.refresh, layout=True)
+
         def run_input_thread(self) -> None:
             strict = driver.getincrementaldecoder
             driver.getincrementaldecoder = lambda name: partial(_decoder, name)

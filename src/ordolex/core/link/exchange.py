@@ -104,6 +104,7 @@ class Exchange:
         if self._owed.could_be_older(self.question, data):
             return self._end(Ended.DOUBTFUL)
         if not self._owed.could_be_double(self.question, data, now_s):
+            self._owed.came_alone()
             return self._end(Ended.FRAME)
         rest = codec.after_first(data)
         if codec.whole(rest):
@@ -143,6 +144,7 @@ class Exchange:
         if self.question.owes and self.question.codec is None:
             return self._text_came(now_s)
         if self._lingers_until is not None:
+            self._owed.came_alone()
             return self._end(Ended.FRAME)
         if now_s >= self._last_deadline:
             return self._end(Ended.ENDLESS)
@@ -161,10 +163,14 @@ class Exchange:
         if 0 < self._double < len(data):
             self._owed.doubled = True
             self._parts = self._parts[self._double :]
+        else:
+            self._owed.came_alone()
         return self._end(ended)
 
     def _linger(self, now_s: float) -> None:
-        own = self.asked_s + 2 * self._owed.turn_round_s + _LINGER_S
+        """Waits for the answer itself. From who gives each answer twice it has to come, or to come twice, too: there,
+        and where it is not known yet, all the time is waited that any answer has."""
+        own = self.asked_s + 2 * self._owed.turn_round_s + _LINGER_S if self._owed.single else self._first_deadline
         self._lingers_until = min(max(own, now_s + _LINGER_S), max(self._first_deadline, now_s + _LINGER_S))
 
     def stop(self, why: Ended) -> Answer:

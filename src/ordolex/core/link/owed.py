@@ -23,6 +23,7 @@ _LATE_FACTOR = 1.5  # what is waited for answers whose lateness was measured
 _SUSPECTED_TIMES, _SUSPECTED_S = 4.0, 3.0  # how much longer an answer is held to be possible
 _DOUBTS = 2
 """How often a question must be answered at once, after its unanswered one was let run out, to have been silent."""
+_SINGLES = 2  # answers that must have come alone before it is believed that they do
 _REMEMBERED = 6  # answers that are compared with what comes next
 _DOUBLE_WITHIN_S = 3.0
 _MOST_HEARD = 4096
@@ -62,6 +63,7 @@ class Owed:
         self.late: Late | None = None
         self.doubled = False
         """Whether an answer was seen twice."""
+        self._alone = 0
         self.turn_round_s = 0.0
         """The slowest answer that came in time."""
         self._bound_s = 0.0
@@ -74,6 +76,16 @@ class Owed:
     def frames(self) -> bool:
         """Whether frames are owed: what comes then is not judged as text."""
         return any(debt.question.codec is not None for debt in self._debts)
+
+    @property
+    def single(self) -> bool:
+        """Whether it was seen that answers come once here."""
+        return not self.doubled and self._alone >= _SINGLES
+
+    def came_alone(self) -> None:
+        """An answer came to its question with no copy of another before it."""
+        if self._given:
+            self._alone += 1
 
     def forget(self) -> None:
         """The port was opened anew, or has other settings: nothing that was asked before is answered any more."""
@@ -88,7 +100,7 @@ class Owed:
             return
         self._debts.append(_Debt(question, sent_s))
 
-    def answered(self, question: Question, data: bytes, sent_s: float, now_s: float) -> None:
+    def answered(self, question: Question, data: bytes, sent_s: float, heard_s: float) -> None:
         """The question was answered. Where it had been asked before in vain, this may be the answer to the first time
         it was asked, and the last one's may still come."""
         if _is_told_apart(question):
@@ -102,10 +114,10 @@ class Owed:
             else:
                 self._debts.remove(same[0])
                 self._debts.append(_Debt(question, sent_s, doubts))
-                self._bound_s = max(self._bound_s, now_s - same[0].sent_s)
+                self._bound_s = max(self._bound_s, heard_s - same[0].sent_s)
         else:
-            self.turn_round_s = max(self.turn_round_s, now_s - sent_s)
-        self._gave(question, data, now_s)
+            self.turn_round_s = max(self.turn_round_s, heard_s - sent_s)
+        self._gave(question, data, heard_s)
 
     def _gave(self, question: Question, data: bytes, now_s: float) -> None:
         if question.codec is not None or question.owes:

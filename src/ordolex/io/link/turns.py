@@ -18,6 +18,8 @@ from ordolex.io.link.journal import Journal
 from ordolex.io.system.clock import mono_s
 
 _KEPT = 4096  # bytes of an answer that are kept with what it was worth
+_HELD_UP_S = 0.01
+"""A deadline that is looked at so much later was missed because the computer was busy: that time does not count."""
 
 
 _WORTH = {
@@ -47,6 +49,8 @@ class Turns:
         self._late_for: Question | None = None
         self._by_hand = False
         self._timer: asyncio.TimerHandle | None = None
+        self._makes_up = False
+        """Whether the time is being waited for once more in which the computer did something else."""
 
     @property
     def asking(self) -> str:
@@ -138,12 +142,15 @@ class Turns:
 
     async def _let_run_out(self, question: Question) -> Answer | None:
         while self._held.transport is not None and (wait := self._owed.wait_s(question, mono_s())) > 0:
-            self._late, self._late_for = asyncio.get_running_loop().create_future(), question
+            late: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
+            self._late, self._late_for = late, question
+            until = mono_s() + wait
             try:
-                async with asyncio.timeout(wait):
-                    return await self._late
-            except TimeoutError:
-                continue
+                await asyncio.wait({late}, timeout=wait)
+                if not late.done() and (held_up_s := mono_s() - until) > _HELD_UP_S:
+                    await asyncio.wait({late}, timeout=held_up_s)
+                if late.done():
+                    return late.result()
             finally:
                 self._late = self._late_for = None
         return None
@@ -172,7 +179,8 @@ class Turns:
         if answer.ended is Ended.DOUBTFUL:
             self._owed.suspect(now)
         if answer.ended is not Ended.DOUBTFUL and is_answer(question, answer.data):
-            self._owed.answered(question, answer.data, asked_s, now)
+            heard_s = now if answer.last_s is None else asked_s + answer.last_s  # it may have been lingered over
+            self._owed.answered(question, answer.data, asked_s, heard_s)
         else:
             self._owed.unanswered(question, asked_s)
 
@@ -185,6 +193,7 @@ class Turns:
 
     def _wait_for_deadline(self) -> None:
         self._stop_timer()
+        self._makes_up = False
         if self._exchange is not None:
             loop = asyncio.get_running_loop()
             delay = max(0.0, self._exchange.next_deadline() - mono_s())
@@ -193,6 +202,11 @@ class Turns:
     def _deadline(self) -> None:
         self._timer = None
         if self._exchange is None:
+            return
+        held_up_s = mono_s() - self._exchange.next_deadline()
+        if held_up_s > _HELD_UP_S and not self._makes_up:  # what came meanwhile has not been read yet
+            self._makes_up = True
+            self._timer = asyncio.get_running_loop().call_later(held_up_s, self._deadline)
             return
         answer = self._exchange.tick(mono_s())
         if answer is not None:

@@ -60,6 +60,7 @@ def line_given(at: TalkAt, given: EntryLine.Given) -> Awaitable[None] | None:
         at.say("The port is not open; Ctrl+O opens it. What you typed is still there", "bad")
     elif _lines_arrive(at):
         given.give_back()
+        at.new_turn()  # what comes of an earlier question is not said over it
         at.say("Lines still arrive; not sent into the wrong prompt. Enter again when it is quiet", "unsure")
     else:
         at.entry.remember(given.text)
