@@ -155,6 +155,16 @@ async def test_the_time_in_which_the_computer_was_busy_is_not_the_devices(notes:
             assert (reading.outcome, reading.value) == (Outcome.READ, 1000), reading
 
 
+async def test_a_unit_whose_answer_comes_in_two_pieces_is_not_taken_for_two(
+    notes: Notes, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("ordolex.io.link.behind.LEAST_S", 2.0)
+    async with served("modbus-rtu") as peer, linked(peer, notes) as runner:
+        peer.shape = lambda number, frame: [(0.0, frame[:6]), (0.5 if number == 2 else 0.0, frame[6:])]
+        called = await call_units(ModbusCaller(runner, "rtu", 0.25), ["3", "4", "5"])
+        assert [(one.right, one.doubled) for one in called] == [(True, "")] * 3, called
+
+
 @pytest.mark.parametrize("slow", [2, 3, 6, 12])
 async def test_one_of_two_equal_answers_is_waited_for_where_each_comes_twice(slow: int, notes: Notes) -> None:
     known = sheet("modbus-rtu", timeout_s=2.0)

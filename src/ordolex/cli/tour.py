@@ -22,6 +22,9 @@ from ordolex.io.system.clock import mono_s
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import is_there
 
+_SENTENCES = 4
+_LOOKS = 200  # at the most, ten a second
+
 
 def run_tour(notice: BenchNotice, folder: Path) -> None:
     """Finds, asks at the right and at a wrong rate, listens, and exports. Writes tour.json and the exports."""
@@ -84,7 +87,10 @@ async def _steps(notice: BenchNotice, book: Book) -> list[dict[str, Any]]:
     link = book.add_link(LinkRecord(0, talker.name, talker.endpoint, talker.line, "sticker"))
     listener = LinkRunner(link.id, link.endpoint, read_line(talker.line).settings, book.recorder)
     await listener.open()
-    await asyncio.sleep(4.5)
+    for _ in range(_LOOKS):
+        await asyncio.sleep(0.1)
+        if listener.view().evidence.checks_right >= _SENTENCES:
+            break
     evidence = listener.view().evidence
     done("listen to the temperature string", bytes=evidence.heard, checksums_right=evidence.checks_right,
          rung=evidence.rung.word)  # fmt: skip

@@ -13,8 +13,10 @@ from ordolex.core.device.setting import Outcome
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
+from ordolex.core.protocols.codecs import ModbusCodec
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import Place
+from ordolex.core.protocols.modbus.frames import FRAMINGS
 from ordolex.core.sheet.parameters import Bus
 from ordolex.core.text.counts import counted
 from ordolex.io.device.base import DOUBTFUL, Trouble
@@ -23,6 +25,7 @@ from ordolex.io.device.text import TextDevice
 from ordolex.io.link.behind import heard_behind
 from ordolex.io.link.runner import LinkRunner
 
+_ONE_REGISTER = pdu.read_registers(3, 0, 1)
 _FIRST_S = 0.3
 _SECONDS = 3.0
 
@@ -62,11 +65,16 @@ class ModbusCaller:
         with self.runner.tap.heard_by(hear):
             try:
                 reply, raw, ms = await self._unit(unit, last=last).exchange(
-                    pdu.read_registers(3, 0, 1), f"{Place('holding', 0).text}?", 0
+                    _ONE_REGISTER, f"{Place('holding', 0).text}?", 0
                 )
             except Trouble as trouble:
                 if trouble.outcome is Outcome.SILENT:
                     return Called(unit)
+                if "breaks off" in trouble.words:  # its rest may only be slow
+                    await heard_behind(self.runner, self.timeout_s)
+                    whole, _ = ModbusCodec(FRAMINGS[self.framing](), int(unit), _ONE_REGISTER, "").reply(bytes(heard))
+                    if whole is not None:
+                        return Called(unit, whole.words, right=True)
                 spoilt = "check" in trouble.words or "breaks off" in trouble.words or "no answer" in trouble.words
                 doubled = f"{trouble.words}; two units with one address sound like this" if spoilt else ""
                 return Called(unit, trouble.words, doubled=doubled)
