@@ -659,6 +659,24 @@ async def test_what_came_of_an_older_question_is_not_said_over_a_newer_one(
         assert "stopped waiting" not in site.said(), "it waits for the newer one"
 
 
+async def test_why_a_line_was_not_sent_is_not_said_over_by_an_older_answer(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("ordolex.session.session.Question", partial(Question, timeout_s=60.0))
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.open_port()
+        await say(site, "*IDN?")
+        await site.until(lambda: "sending 6 bytes" in site.said())
+        monkeypatch.setattr("ordolex.tui.desks.talk.asking._lines_arrive", lambda at: True)
+        await say(site, "MEAS:OXYG?")
+        await site.until(lambda: "Lines still arrive" in site.said())
+        site.twins["/dev/made-up"].say(b"Brookmade,OX-2,unit 1,1.14\n")
+        await site.until(lambda: "Proven" in site.lifeline() and "OX-2" in site.rows())
+        await site.pilot.pause()
+        assert "Lines still arrive" in site.said()
+        assert site.app.desk.query_one("#say", Input).value == "MEAS:OXYG?", "it is still there"
+
+
 async def test_a_book_that_cannot_be_read_for_watch_is_said_and_ends_nothing(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
