@@ -90,14 +90,14 @@ def on_port(terminal: Terminal, name: str) -> None:
     """In Find: the cursor on this port. A key is pressed once the one before it shows: on a busy computer it can take
     a while, and the cursor would be elsewhere by then."""
     below = r"\n +(\S+(?: \S+)*)   (?:\S+://|/dev/)"
-    deadline, pressed_at = time.monotonic() + 60, ""
+    deadline, pressed_at, pressed_s = time.monotonic() + 60, "", 0.0
     while (here := _found(below, screen := terminal.screen())) != name:
         assert time.monotonic() < deadline, f"{name} cannot be chosen:\n{screen}"
         lines = [line[27:] for line in screen.splitlines()]  # beside the list of links
         rows = {one: n for n, line in enumerate(lines) for one in (name, here) if re.search(rf"\S +{one}  ", line)}
-        if here and here != pressed_at and name in rows:
+        if here and name in rows and (here != pressed_at or time.monotonic() - pressed_s > 5):
             terminal.press("Down" if rows[name] > rows.get(here, -1) else "Up")
-            pressed_at = here
+            pressed_at, pressed_s = here, time.monotonic()
         time.sleep(0.05)
 
 
