@@ -92,7 +92,7 @@ class Owed:
         self._debts.clear()
         self._heard.clear()
         self._given.clear()
-        self._bound_s, self._doubted = 0.0, False
+        self._bound_s, self._doubted, self._alone = 0.0, False, 0
 
     def unanswered(self, question: Question, sent_s: float) -> None:
         """The wait for this question has ended without its answer."""

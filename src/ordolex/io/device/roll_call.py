@@ -27,6 +27,7 @@ from ordolex.io.link.runner import LinkRunner
 
 _ONE_REGISTER = pdu.read_registers(3, 0, 1)
 _FIRST_S = 0.3
+_REST_S = 2.0  # for the rest of an answer that breaks off
 _SECONDS = 3.0
 
 
@@ -71,7 +72,7 @@ class ModbusCaller:
                 if trouble.outcome is Outcome.SILENT:
                     return Called(unit)
                 if "breaks off" in trouble.words:  # its rest may only be slow
-                    await heard_behind(self.runner, self.timeout_s)
+                    await heard_behind(self.runner, _REST_S, _REST_S)
                     whole, _ = ModbusCodec(FRAMINGS[self.framing](), int(unit), _ONE_REGISTER, "").reply(bytes(heard))
                     if whole is not None:
                         return Called(unit, whole.words, right=True)

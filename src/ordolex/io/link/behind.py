@@ -12,7 +12,7 @@ LEAST_S = 0.06
 MOST_S = 0.5
 
 
-async def heard_behind(runner: LinkRunner, took_s: float | None) -> bytes:
+async def heard_behind(runner: LinkRunner, took_s: float | None, most_s: float = MOST_S) -> bytes:
     """Waits as long as the answer itself took: a second unit needs about as long for its own. So the next one is not
     called into it, nor is it taken for what the next one says."""
     behind = bytearray()
@@ -21,5 +21,5 @@ async def heard_behind(runner: LinkRunner, took_s: float | None) -> bytes:
         behind.extend(data)
 
     with runner.tap.heard_by(hear):
-        await asyncio.sleep(max(LEAST_S, min(took_s or 0.0, MOST_S)))
+        await asyncio.sleep(max(LEAST_S, min(took_s or 0.0, most_s)))
     return bytes(behind)
