@@ -29,14 +29,20 @@ def open_too(terminal: Terminal, name: str) -> None:
     terminal.see(f"{name} is open at")
 
 
+def _after_a_moment(terminal: Terminal) -> str:
+    time.sleep(0.5)
+    return terminal.screen()
+
+
 def command(terminal: Terminal, words: str, then: str) -> str:
     """By the list of all commands."""
     terminal.gone("Esc goes")
     terminal.press("C-p")
     terminal.see("Search for commands|search")
     terminal.type(words)
-    terminal.see(rf"{words}.*\n")
-    time.sleep(1.0)  # the list is searched a moment after the last letter, and says nothing of when it is done
+    screen = terminal.see(rf"(?is){words}.*{words}")  # as typed, and as found
+    while (now := _after_a_moment(terminal)) != screen:  # the search says nothing of when it is done
+        screen = now
     terminal.press("Enter")
     return terminal.see(then)
 
