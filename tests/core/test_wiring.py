@@ -226,6 +226,7 @@ def test_the_smallest_change_that_mends_is_said(near: str, far: str, names: list
 SMALL_BAGS = st.lists(st.sampled_from(sorted(CATALOGUE)), min_size=0, max_size=4, unique=True)
 
 
+@pytest.mark.timeout(600)  # forty searches take as long as the computer lets them
 @settings(max_examples=40, deadline=None)  # each may search the whole catalogue for why there is no chain
 @given(SMALL_BAGS, st.sampled_from(sorted(ENDS)), st.sampled_from(sorted(ENDS)), st.sampled_from([N, RTS]))
 def test_a_solved_chain_works_and_none_from_the_bag_is_shorter(
