@@ -10,6 +10,8 @@ from functools import partial
 from types import SimpleNamespace
 from typing import Any
 
+from ordolex.tui.going_on import going_on
+
 
 def forgiving_driver() -> Any:
     """The framework's driver, but bytes that are no UTF-8, as from a terminal with another character set, do not end
@@ -19,38 +21,7 @@ def forgiving_driver() -> Any:
         return None
     driver: Any = importlib.import_module("textual.drivers.linux_driver")
 
-    class ForgivingDriver(driver.LinuxDriver):  # type: ignore[misc]
-        _keeps_keys = False
-        """Whether what was pressed meanwhile is still read, where the terminal is let go only to be taken again."""
-
-        def _sigtstp_application(self, *signal_and_frame: object) -> None:
-            """Stops at the next turn of the loop: the signal may have come while something is being written, and who
-            writes in it then waits for himself."""
-            self._loop.call_soon_threadsafe(super()._sigtstp_application)
-
-        def _sigcont_application(self, *signal_and_frame: object) -> None:
-            self._loop.call_soon_threadsafe(self._goes_on)
-
-        def _goes_on(self) -> None:
-            """Goes on where it was stopped. Whoever stops it by SIGSTOP does not ask: the terminal is still ours then,
-            and taken a second time it would have two readers, one of which keeps the program from ending."""
-            if self._key_thread is None:
-                return
-            self._keeps_keys = self._key_thread.is_alive()
-            if self._keeps_keys:
-                self.suspend_application_mode()
-            self._keeps_keys = False
-            super()._sigcont_application()
-            self._app.refresh(layout=True)
-
-        def disable_input(self) -> None:
-            if not self._keeps_keys:
-                super().disable_input()
-                return
-            self.exit_event.set()
-            self._key_thread.join()
-            self.exit_event.clear()
-
+    class ForgivingDriver(going_on(driver.LinuxDriver)):  # type: ignore[misc]
         def run_input_thread(self) -> None:
             strict = driver.getincrementaldecoder
             driver.getincrementaldecoder = lambda name: partial(_decoder, name)

@@ -73,8 +73,9 @@ class ModbusCaller:
                     return Called(unit)
                 if "breaks off" in trouble.words:  # its rest may only be slow
                     await heard_behind(self.runner, _REST_S, _REST_S)
-                    whole, _ = ModbusCodec(FRAMINGS[self.framing](), int(unit), _ONE_REGISTER, "").reply(bytes(heard))
-                    if whole is not None:
+                    codec = ModbusCodec(FRAMINGS[self.framing](), int(unit), _ONE_REGISTER, "")
+                    whole, _ = codec.reply(bytes(heard))
+                    if whole is not None and not codec.after_first(bytes(heard)):
                         return Called(unit, whole.words, right=True)
                 spoilt = "check" in trouble.words or "breaks off" in trouble.words or "no answer" in trouble.words
                 doubled = f"{trouble.words}; two units with one address sound like this" if spoilt else ""
