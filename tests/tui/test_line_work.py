@@ -19,6 +19,7 @@ from ordolex.core.text.visible import without_codes
 from ordolex.core.watch.round import as_toml
 from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.transport.twins import MemoryTransport
+from ordolex.session.stands_at import prompt_left
 from ordolex.tui.desks.talk.masking import Masking
 from ordolex.tui.readings import rates_reading
 from ordolex.tui.widgets.entry_line import EntryLine
@@ -187,6 +188,28 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
             assert b"out9" not in path.read_bytes() and b"pond7" not in path.read_bytes()
         await site.pilot.press("f5")
         await site.until(lambda: not site.app.desk.query_one(KeyPad).display)
+
+
+@pytest.mark.parametrize("asks", [b"Password: ", b"Enter the network key\r\n> "], ids=["itself", "line above"])
+async def test_a_secret_is_asked_for_still_when_an_alarm_came_many_times(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, asks: bytes
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        site.device = lambda port, data: port.say(asks if data == b"login\n" else b"\r\nwelcome\r\n")
+        await site.open_port()
+        await say(site, "login")
+        await site.until(lambda: site.app.desk.query_one("#say", Input).password)
+        talk = site.app.session.talks.of(site.app.session.links[0])
+        for number in range(40):
+            site.twins["/dev/made-up"].say(b"\r\n* feeder 2: hopper low, %d kg\r\n" % number)
+            await site.until(lambda: any(f"low, {number} kg" in row.shown for row in talk.rows))  # noqa: B023
+            await site.pilot.pause()
+            assert site.app.desk.query_one("#say", Input).password
+        await say(site, "tr0ut-pond")
+        await site.until(lambda: "welcome" in site.rows())
+        assert prompt_left(talk) == b""
+        for path in tmp_path.iterdir():
+            assert b"tr0ut-pond" not in path.read_bytes()
 
 
 @pytest.mark.parametrize("asks", [b"Password: ", b"Bay word, please: "], ids=["known", "said to be one"])

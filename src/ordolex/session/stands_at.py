@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from itertools import islice
 from typing import TYPE_CHECKING
 
@@ -15,6 +16,8 @@ if TYPE_CHECKING:
     from ordolex.session.talks import Talk
 
 _FEW_ASIDE, _LOOK_BACK = 4, 24
+_LOOK_FAR_BACK = 400
+_DIGITS = re.compile(r"\d+")
 
 
 def prompt_of(talk: Talk) -> bytes:
@@ -26,14 +29,31 @@ def prompt_of(talk: Talk) -> bytes:
     return prompt if len(aside) <= _FEW_ASIDE else b""
 
 
+def prompt_left(talk: Talk) -> bytes:
+    """The same, but however often the same few lines came by themselves, as an alarm does every few seconds: what was
+    open at that prompt is open still, and the secret is asked for still. Numbers do not make lines different ones."""
+    if talk.conversation.unfinished:
+        return talk.conversation.unfinished
+    prompt, aside = _stands_at(talk, _LOOK_FAR_BACK)
+    return prompt if len({_DIGITS.sub("0", line) for line in aside}) <= _FEW_ASIDE else b""
+
+
 def above_prompt(talk: Talk) -> bytes:
-    """The last whole line that came before the one at which the device stands."""
-    for row in islice(reversed(talk.rows), _LOOK_BACK):
+    """The last whole line that came before the one at which the device stands, or the last one where it stands at none.
+    What came by itself behind the prompt is not above it."""
+    last, at_prompt = b"", bool(talk.conversation.unfinished)
+    for row in islice(reversed(talk.rows), _LOOK_FAR_BACK):
         if row.direction is Direction.SENT:
             break
-        if row.direction is Direction.HEARD and row.data.endswith((b"\r", b"\n")) and row.data.strip():
+        if row.direction is not Direction.HEARD or not row.data.strip():
+            continue
+        if not row.data.endswith((b"\r", b"\n")):
+            at_prompt = True
+        elif at_prompt:
             return row.data.strip()
-    return b""
+        else:
+            last = last or row.data.strip()
+    return b"" if at_prompt else last
 
 
 def line_came(talk: Talk, since: int) -> bool:
@@ -70,14 +90,14 @@ def still_open(session: Session, link: LinkRecord) -> str:
         return ""
     from ordolex.core.text import patterns
 
-    prompt = text_of(prompt_of(session.talks.of(link)), link.charset)
+    prompt = text_of(prompt_left(session.talks.of(link)), link.charset)
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 
-def _stands_at(talk: Talk) -> tuple[bytes, list[str]]:
+def _stands_at(talk: Talk, back: int = _LOOK_BACK) -> tuple[bytes, list[str]]:
     """The last line without an end since something was sent, and the whole lines after it, newest first."""
     aside: list[str] = []
-    for row in islice(reversed(talk.rows), _LOOK_BACK):
+    for row in islice(reversed(talk.rows), back):
         if row.direction is Direction.SENT:
             break
         if row.direction is Direction.HEARD:

@@ -17,7 +17,7 @@ from ordolex.core.text.visible import visible_text
 from ordolex.io.device.procedure import AskSecret, Outcome, Typist
 from ordolex.io.device.rehearsal import rehearse
 from ordolex.io.system.own_addresses import own_addresses
-from ordolex.session.stands_at import prompt_of
+from ordolex.session.stands_at import prompt_left
 from ordolex.session.works import Sending
 from ordolex.tui.desks.set.at import SetAt
 from ordolex.tui.desks.set.plan_form import PlanForm
@@ -102,7 +102,7 @@ async def _look(at: SetAt, sheet: Sheet, procedure: Procedure, values: Mapping[s
 async def _may_begin(at: SetAt, procedure: Procedure) -> bool:
     """Where the device stands at another prompt than the one where this begins, the technician says what is to be."""
     at.session.talks.drain(at.link)
-    prompt = text_of(prompt_of(at.session.talks.of(at.link)), at.link.charset)
+    prompt = text_of(prompt_left(at.session.talks.of(at.link)), at.link.charset)
     first = [*procedure.before, *procedure.step][0]
     if not prompt.strip() or not first.send or not first.expect or search(first.expect, prompt):
         return True
@@ -172,7 +172,7 @@ async def _where(at: SetAt) -> str:
     for _ in range(8):
         await asyncio.sleep(0.3)
         at.session.talks.drain(at.link)
-        prompt = text_of(prompt_of(talk), at.link.charset).strip()
+        prompt = text_of(prompt_left(talk), at.link.charset).strip()
         if prompt and prompt == before:
             return f"the device stands at {prompt!r}"
         before = prompt

@@ -18,7 +18,7 @@ from ordolex.core.text.keys import BACKSPACE, ENTER
 from ordolex.core.text.visible import hex_pairs
 from ordolex.session.links import line_of
 from ordolex.session.session import LINE_ENDS, Session
-from ordolex.session.stands_at import above_prompt, line_came, prompt_of
+from ordolex.session.stands_at import above_prompt, line_came, prompt_left
 from ordolex.session.talks import Talk
 from ordolex.tui.desks.sending import sending_words
 from ordolex.tui.desks.talk.commands import commands_of
@@ -114,7 +114,7 @@ class Entry(Vertical):
         was_hidden, masking = self._line.password, self.masking
         talk = self._session.talks.of(link)
         came = masking.begun is not None and line_came(talk, masking.begun)
-        masking.look(prompt_of(talk), above_prompt(talk), line_came=came)
+        masking.look(prompt_left(talk), above_prompt(talk), line_came=came)
         if masking.on == was_hidden:
             return
         if was_hidden:
