@@ -3,12 +3,13 @@
 import asyncio
 import re
 from collections.abc import AsyncIterator, Callable
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import pytest
+from textual.css.query import NoMatches
 from textual.events import Key
 from textual.pilot import Pilot
 from textual.widgets import DataTable, Input, OptionList, Static
@@ -77,8 +78,9 @@ class Site:
 
     async def until(self, condition: Callable[[], object], seconds: float = 30.0) -> None:
         for _ in range(int(seconds / 0.02)):
-            if condition():
-                return
+            with suppress(NoMatches):  # the desk that it asks about is not in front yet
+                if condition():
+                    return
             await self.pilot.pause(0.02)
         raise AssertionError(f"never came; status: {self.said()!r}\n{self.lifeline()}\n{self.rows()}")
 
@@ -362,6 +364,7 @@ async def test_the_palette_and_the_light_theme_open(tmp_path: Path, monkeypatch:
 async def test_wire_solves_checks_mends_and_draws(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_site(tmp_path, monkeypatch) as site:
         await site.pilot.press("f3")
+        await site.until(lambda: site.app.desk.query("#wire-text"))
         body = site.app.desk.query_one("#wire-text", Static)
 
         def text() -> str:
@@ -725,6 +728,7 @@ async def test_match_works_on_the_record_and_the_map_rereads_it(
         await site.pilot.press("enter")
         await site.until(lambda: "wrong answer" in site.rows())
         await site.pilot.press("f4")
+        await site.until(lambda: site.app.desk.query("#match-body"))
         body = site.app.desk.query_one("#match-body", Static)
 
         def text() -> str:
