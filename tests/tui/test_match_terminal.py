@@ -9,21 +9,15 @@ import pytest
 
 from ordolex.core.port.bench_notice import BenchNotice
 from ordolex.io.ports.benches import tell
-from tests.tui.terminal import IN_TMUX, Terminal, on_port
+from tests.tui.terminal import IN_TMUX, Terminal
+from tests.tui.test_consoles_terminal import opened as opened_in_talk
 
 pytestmark = [*IN_TMUX]
 
 
 def opened(terminal: Terminal, book: Path, name: str, line: str = "9600 8N1") -> None:
     """The port of this device is open at these settings, and Match is in front."""
-    terminal.start("--book", str(book))
-    terminal.see(f"(free|just came) +{name}")
-    on_port(terminal, name)
-    terminal.press("Enter")
-    terminal.see(rf"Line settings of {name}")
-    terminal.press("C-u")
-    terminal.type(line)
-    terminal.press("Enter")
+    opened_in_talk(terminal, book, name, line)
     terminal.see(f"is open at {line}")
     terminal.press("F4")
     terminal.see("What are the line settings")
