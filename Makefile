@@ -6,6 +6,9 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
+# Where it is set, each of the hundreds of programs that the tests start would compile the whole of it anew.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: setup dev demo test kernel-test check screenshots benchmark tools clean
 
 setup: .venv/.installed

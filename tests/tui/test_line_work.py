@@ -190,6 +190,30 @@ async def test_at_a_prompt_for_a_secret_nothing_of_it_is_shown_or_kept(
         await site.until(lambda: not site.app.desk.query_one(KeyPad).display)
 
 
+@pytest.mark.parametrize("asks", [b"Kennwort: ", b"\x1b[1mPIN:\x1b[0m ", b"Enter the network key\r\n> "])
+async def test_a_secret_is_asked_for_though_an_alarm_ends_the_line_of_its_prompt_at_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, asks: bytes
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+
+        def answers(port: MemoryTransport, data: bytes) -> None:
+            port.say(asks if data == b"login\n" else b"\r\nPassword:\r\n  at least 8 letters\r\n")
+            if data == b"login\n":
+                port.say(b"\r\n* feeder 2: hopper low\r\n")
+
+        site.device = answers
+        await site.open_port()
+        await say(site, "login")
+        await site.until(lambda: "hopper low" in site.rows())
+        await site.until(lambda: site.app.desk.query_one("#say", Input).password)
+        await say(site, "tr0ut-pond")
+        # a heading of an answer is no prompt
+        await site.until(lambda: "at least 8" in site.rows())
+        await site.until(lambda: not site.app.desk.query_one("#say", Input).password)
+        for path in tmp_path.iterdir():
+            assert b"tr0ut-pond" not in path.read_bytes()
+
+
 @pytest.mark.parametrize("asks", [b"Password: ", b"Enter the network key\r\n> "], ids=["itself", "line above"])
 async def test_a_secret_is_asked_for_still_when_an_alarm_came_many_times(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, asks: bytes

@@ -6,6 +6,7 @@ import re
 from itertools import islice
 from typing import TYPE_CHECKING
 
+from ordolex.core.link.secrets import asks_for_secret, asks_once_more
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.charsets import text_of
@@ -35,21 +36,37 @@ def prompt_left(talk: Talk) -> bytes:
     if talk.conversation.unfinished:
         return talk.conversation.unfinished
     prompt, aside = _stands_at(talk, _LOOK_FAR_BACK)
-    return prompt if len({_DIGITS.sub("0", line) for line in aside}) <= _FEW_ASIDE else b""
+    return prompt if len(_kinds(aside)) <= _FEW_ASIDE else b""
 
 
-def above_prompt(talk: Talk) -> bytes:
+def prompt_cut(talk: Talk) -> bytes:
+    """The same, also where what came by itself ended the line of the prompt a moment after that had come. Such a line
+    looks like any whole line: it is for whoever knows the prompt by its words."""
+    prompt, aside = _stands_at(talk, _LOOK_FAR_BACK, cut=True)
+    return prompt if len(_kinds(aside)) <= _FEW_ASIDE else b""
+
+
+def secret_prompt(talk: Talk) -> tuple[bytes, bytes]:
+    """Where the device stands, and the line above that: what decides whether it asks for a secret."""
+    if not talk.conversation.unfinished:
+        ended, over = prompt_cut(talk), above_prompt(talk, cut=True)
+        if asks_for_secret(ended, over) or asks_once_more(ended):
+            return ended, over
+    return prompt_left(talk), above_prompt(talk)
+
+
+def above_prompt(talk: Talk, *, cut: bool = False) -> bytes:
     """The last whole line that came before the one at which the device stands, or the last one where it stands at none.
-    What came by itself behind the prompt is not above it."""
+    What came by itself behind the prompt is not above it. `cut` as at `prompt_cut`."""
     last, at_prompt = b"", bool(talk.conversation.unfinished)
     for row in islice(reversed(talk.rows), _LOOK_FAR_BACK):
         if row.direction is Direction.SENT:
             break
         if row.direction is not Direction.HEARD or not row.data.strip():
             continue
-        if not row.data.endswith((b"\r", b"\n")):
+        if not at_prompt and _is_stand(talk, row.data, cut):
             at_prompt = True
-        elif at_prompt:
+        elif at_prompt and row.data.endswith((b"\r", b"\n")):
             return row.data.strip()
         else:
             last = last or row.data.strip()
@@ -90,19 +107,29 @@ def still_open(session: Session, link: LinkRecord) -> str:
         return ""
     from ordolex.core.text import patterns
 
-    prompt = text_of(prompt_left(session.talks.of(link)), link.charset)
+    talk = session.talks.of(link)
+    prompt = text_of(prompt_left(talk) or prompt_cut(talk), link.charset)
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 
-def _stands_at(talk: Talk, back: int = _LOOK_BACK) -> tuple[bytes, list[str]]:
+def _kinds(aside: list[str]) -> set[str]:
+    return {_DIGITS.sub("0", line) for line in aside}
+
+
+def _is_stand(talk: Talk, data: bytes, cut: bool) -> bool:
+    ended = data.endswith((b"\r", b"\n"))
+    return not ended or (cut and talk.stood_at.strip() != b"" and data.rstrip(b"\r\n") == talk.stood_at.rstrip(b"\r\n"))
+
+
+def _stands_at(talk: Talk, back: int = _LOOK_BACK, *, cut: bool = False) -> tuple[bytes, list[str]]:
     """The last line without an end since something was sent, and the whole lines after it, newest first."""
     aside: list[str] = []
     for row in islice(reversed(talk.rows), back):
         if row.direction is Direction.SENT:
             break
         if row.direction is Direction.HEARD:
-            if not row.data.endswith((b"\r", b"\n")):
-                return row.data, aside
+            if _is_stand(talk, row.data, cut):
+                return row.data.rstrip(b"\r\n"), aside
             if row.data.strip():
                 aside.append(row.shown)
     return b"", aside

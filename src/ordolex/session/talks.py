@@ -32,6 +32,8 @@ class Talk:
     conversation: Conversation = field(default_factory=lambda: Conversation(Passing()))
     rows: Scroll = field(default_factory=Scroll)
     added: int = 0
+    stood_at: bytes = b""
+    """What of a line had come when it paused last, since something was sent: a prompt is one that nothing follows."""
     history: list[str] = field(default_factory=list)
     screen: DeviceScreen = field(default_factory=DeviceScreen)
     backspace: str = "DEL"
@@ -112,12 +114,14 @@ class Talks:
             talk.call.sent(item.data)
             if talk.local_echo:
                 talk.screen.feed_local(item.data)
+            talk.stood_at = b""
             self._add(talk, talk.conversation.sent(item.data, item.utc_us))
         elif item.direction == "rx":
             talk.screen.feed(item.data, with_errors=item.errors is not None and item.errors.total > 0)
             talk.call.heard(item.data)
             talk.echo.heard(item.data)
             self._add(talk, talk.conversation.heard(item.data, item.utc_us, item.errors))
+            talk.stood_at = talk.conversation.unfinished or talk.stood_at
         else:
             if item.kind == "settings":
                 talk.screen.retuned()

@@ -23,6 +23,7 @@ from ordolex.session.session import Session
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS, Pick
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 _BAR = 12
 
@@ -48,9 +49,9 @@ class Why(Prompt[None]):
         super().__init__()
         self._session, self._link = session, link
         self._found: list[Cause] = []
-        self._head = Static("", classes="dim", markup=False)
+        self._head = Words(classes="dim")
         self._list = OptionList(markup=False)
-        self._about = Static("", id="about", markup=False)
+        self._about = Words(id="about")
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -85,7 +86,7 @@ class Why(Prompt[None]):
             head = f"By the last {counted(len(evidence.signs.data), 'byte')}, at {evidence.settings}:"
         else:
             head = f"Nothing in the last {counted(len(evidence.signs.data), 'byte')} speaks for anything wrong."
-        self._head.update(head)
+        self._head.put(head)
         if self._found:
             names = [cause.name for cause in self._found]
             self._list.highlighted = names.index(marked) if marked in names else 0
@@ -97,7 +98,7 @@ class Why(Prompt[None]):
     def _show_about(self) -> None:
         at = self._list.highlighted
         if at is None or at >= len(self._found):
-            self._about.update("")
+            self._about.put("")
             return
         cause = self._found[at]
         width = max(30, self._list.size.width or 100) - 2
@@ -105,7 +106,7 @@ class Why(Prompt[None]):
         for head, texts in (("for", cause.speaks_for), ("against", cause.against), ("test", (cause.test,))):
             text = visible_text("; ".join(texts)) or "nothing seen so far"
             lines += wrap(text, width, initial_indent=f"{head:9}", subsequent_indent=" " * 9)
-        self._about.update("\n".join(lines))
+        self._about.put("\n".join(lines))
 
     @work
     async def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:

@@ -13,7 +13,6 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.events import Key
-from textual.widgets import Static
 
 from ordolex.core.bus.roll_call import Called, Row, Standing, roll_call, summary
 from ordolex.core.bus.units import UnitsError, as_ranges, has_place, read_callees, with_unit
@@ -31,6 +30,7 @@ from ordolex.tui.theme import BAD, GOOD, PALETTES, UNSURE
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 _GLYPHS = {
     Standing.ANSWERS: (GOOD, "moss"), Standing.NEW: ("+", "straw"), Standing.MOVED: ("→", "straw"),
@@ -74,7 +74,7 @@ class UnitsCall(Prompt[Taken | None]):
         self._work: Future[tuple[list[Called], str]] | None = None
         self._result = ""
         self._kept = False
-        self._head, self._foot = (Static("", id=f"call-{part}", markup=False) for part in ("head", "foot"))
+        self._head, self._foot = (Words(id=f"call-{part}") for part in ("head", "foot"))
         self._list: list[Row] = []
         self._rows: RowView[Row] = RowView(
             self._draw, "listening first, then calling", with_cursor=True, id="call-rows"
@@ -145,8 +145,8 @@ class UnitsCall(Prompt[Taken | None]):
                 f"{len(self._called)} of {len(self._units)} called, {self._caller.timeout_s * 1000:.0f} ms each",
                 ink.style("dim"),
             )
-        self._head.update(head)
-        self._foot.update(Text(self._next(), ink.style("straw")))
+        self._head.put(head)
+        self._foot.put(Text(self._next(), ink.style("straw")))
 
     def _next(self) -> str:
         if not self._over:

@@ -13,6 +13,7 @@ from textual.widgets import DirectoryTree, Static
 
 from ordolex.core.text.visible import visible_text
 from ordolex.tui.widgets.prompt import USUAL_KEYS, Prompt
+from ordolex.tui.widgets.words import Words
 
 
 class Tree(DirectoryTree):
@@ -43,7 +44,7 @@ class Chooser(Prompt[str | None]):
         self._folder = folder
         self._tree = Tree(start)
         self._tree.auto_expand = False
-        self._where = Static("", markup=False)
+        self._where = Words()
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -58,7 +59,7 @@ class Chooser(Prompt[str | None]):
 
     def _say_where(self) -> None:
         what = "Choose a folder" if self._folder else "Choose a file"
-        self._where.update(f"{what}   {visible_text(str(self._tree.path))}")
+        self._where.put(f"{what}   {visible_text(str(self._tree.path))}")
 
     def on_directory_tree_file_selected(self, event: DirectoryTree.FileSelected) -> None:
         event.stop()

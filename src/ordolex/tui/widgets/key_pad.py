@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from textual.events import Key, Paste
 from textual.message import Message
-from textual.widgets import Static
+
+from ordolex.tui.widgets.words import Words
 
 _PROGRAMS = 12
 """Function keys up to this one are the program's; with Shift they go to the device."""
@@ -15,7 +16,7 @@ def is_programs(key: str) -> bool:
     return key.startswith("f") and key[1:].isdigit() and int(key[1:]) <= _PROGRAMS
 
 
-class KeyPad(Static, can_focus=True):
+class KeyPad(Words, can_focus=True):
     """In front of the line of entry. Function keys stay with the program, so that there is a way out."""
 
     class Pressed(Message):

@@ -20,6 +20,7 @@ from ordolex.io.system.files import is_folder, path_of
 from ordolex.tui.widgets.choosing import Chooser
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.prompt import USUAL_KEYS, Prompt
+from ordolex.tui.widgets.words import Words
 
 CSS = """
 {name} {{ align: center middle; background: $background 60%; }}
@@ -82,7 +83,7 @@ class LinePrompt(Prompt[str | None]):
         self._title, self._value, self._read, self._hint = title, value, read, hint
         self._line = EntryLine(value, id="line")
         self._line.password = hidden
-        self._shown = Static("", id="reading", markup=False)
+        self._shown = Words(id="reading")
         self._chooses = str(getattr(read, "chooses", ""))
 
     def compose(self) -> ComposeResult:
@@ -123,7 +124,7 @@ class LinePrompt(Prompt[str | None]):
         except (ValueError, OSError) as error:
             reason = error.strerror if isinstance(error, OSError) else None
             reading, good = f"✗ {reason or error}", False
-        self._shown.update(reading)
+        self._shown.put(reading)
         self._shown.set_class(not good, "bad")
         self._shown.set_class(good, "good")
         return good
@@ -149,7 +150,7 @@ class Pick(Prompt[str | None]):
         self._title, self._choices, self._text = title, choices, text
         self._typed = ""
         self._list = Choices(*self._options(), markup=False)
-        self._foot = Static("", classes="dim", markup=False)
+        self._foot = Words(classes="dim")
 
     def _options(self) -> list[Option]:
         wanted = self._typed.lower().split()
@@ -178,7 +179,7 @@ class Pick(Prompt[str | None]):
             how = f"with {self._typed!r}: {self._list.option_count} of {len(self._choices)}. Esc shows all again"
         elif self._is_long:
             how += "; typing narrows the list"
-        self._foot.update(how)
+        self._foot.put(how)
 
     def on_key(self, event: Key) -> None:
         typed = self._typed

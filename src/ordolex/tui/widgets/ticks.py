@@ -12,6 +12,7 @@ from textual.widgets.option_list import Option
 
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS, Choices
+from ordolex.tui.widgets.words import Words
 
 
 class _Boxes(Choices):
@@ -37,7 +38,7 @@ class Ticks(Prompt[list[str] | None]):
         self._title, self._choices, self._most = title, choices, most
         self._ticked = {answer for answer, _ in choices if answer in ticked}
         self._list = _Boxes(*(Option(self._words(answer), id=answer) for answer, _ in choices), markup=False)
-        self._foot = Static("", classes="dim", markup=False)
+        self._foot = Words(classes="dim")
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -57,7 +58,7 @@ class Ticks(Prompt[list[str] | None]):
         count, over = len(self._ticked), len(self._ticked) > self._most
         most = f", {self._most} at the most" if self._most < len(self._choices) else ""
         how = f"{count} of {len(self._choices)} ticked{most}. Space ticks, Enter takes them, Esc goes back"
-        self._foot.update(how if not over else f"✗ {count} are ticked, {self._most} at the most: Space takes one away")
+        self._foot.put(how if not over else f"✗ {count} are ticked, {self._most} at the most: Space takes one away")
         self._foot.set_class(over, "bad")
 
     def action_tick(self) -> None:

@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical, VerticalScroll
-from textual.widgets import Static
 
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
@@ -22,6 +21,7 @@ from ordolex.session.session import Session
 from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 
 class AskEverywhere(Prompt[str | None]):
@@ -46,9 +46,7 @@ class AskEverywhere(Prompt[str | None]):
         self._work: Future[list[Try]] | None = None
         self._began = mono_s()
         self._stopped = False
-        self._head, self._rows, self._foot = (
-            Static("", id=f"ask-{part}", markup=False) for part in ("head", "rows", "foot")
-        )
+        self._head, self._rows, self._foot = (Words(id=f"ask-{part}") for part in ("head", "rows", "foot"))
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -85,7 +83,7 @@ class AskEverywhere(Prompt[str | None]):
         ports = len({done.port.endpoint for done in self._tries})
         units = f", {counted(len(self._units), 'unit')} on each" if self._units else ""
         head.append(f"{ports} of {counted(len(self._ports), 'port')}{units}, {state}", ink.style("dim"))
-        self._head.update(head)
+        self._head.put(head)
         rows = Text(no_wrap=True)
         for done in sorted(self._tries, key=lambda t: (not t.answered, not t.heard)):
             glyph, colour = (GOOD, "moss") if done.answered else (UNSURE, "straw") if done.heard else (NOTE, "dim")
@@ -94,8 +92,8 @@ class AskEverywhere(Prompt[str | None]):
             name += f" unit {done.unit}" if done.unit else ""
             rows.append(f"{glyph} {name:<27}", ink.style(colour))
             rows.append(f"{visible_text(words(done))}\n", ink.style("ice" if done.heard else "dim"))
-        self._rows.update(rows)
-        self._foot.update(Text(self._next(), ink.style("straw")))
+        self._rows.put(rows)
+        self._foot.put(Text(self._next(), ink.style("straw")))
 
     def _next(self) -> str:
         if not self.over:

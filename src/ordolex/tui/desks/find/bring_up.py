@@ -27,6 +27,7 @@ from ordolex.tui.theme import BAD, GOOD, NOTE, PALETTES, UNSURE
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS, LinePrompt
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 _GLYPHS = {
     Standing.OPEN: (" ", "dim"), Standing.GOOD: (GOOD, "moss"), Standing.SAID: (NOTE, "ink"),
@@ -70,8 +71,8 @@ class BringUp(Prompt[str | None]):
         self._bringing = Bringing(session, chosen)
         self._asked = AskedHere(self, self._bringing, at.port, at.say)
         self._list = OptionList(*(Option("", id=stage.name) for stage in STAGES), markup=False)
-        self._head = Static("", markup=False, id="bring-head")
-        self._about = Static("", markup=False, id="bring-about")
+        self._head = Words(id="bring-head")
+        self._about = Words(id="bring-about")
         self._began_s = 0.0
         self._busy = False
         self._offered = False
@@ -120,13 +121,13 @@ class BringUp(Prompt[str | None]):
         if self._busy:
             gone = mono_s() - self._began_s
             doing = self._bringing.now or f"{STAGE[self._marked].title.lower()} …"
-            self._head.update(Text(cut(f"{visible_text(doing)}   {gone:.0f} s, Esc stops", 110), ink.style("copper")))
+            self._head.put(Text(cut(f"{visible_text(doing)}   {gone:.0f} s, Esc stops", 110), ink.style("copper")))
             return
         steps = self._bringing.steps
         good = steps.proven
         colour = "moss" if good else "brick" if steps.stopped_at is not None else "dim"
         verdict = steps.verdict if steps.tried else "Enter begins; nothing is changed in the device"
-        self._head.update(Text(cut(visible_text(verdict), 110), ink.style(colour)))
+        self._head.put(Text(cut(visible_text(verdict), 110), ink.style(colour)))
 
     def _show_about(self) -> None:
         """The marked stage in full; where it failed, what is likely and the test that tells."""
@@ -143,7 +144,7 @@ class BringUp(Prompt[str | None]):
             for cause in causes[:2]:
                 line = f"{chance(cause.share)}: {cause.words}. {cause.test}"
                 text.append("\n" + "\n".join(wrap(visible_text(line), width)[:2]), ink.style("ink"))
-        self._about.update(text)
+        self._about.put(text)
 
     @property
     def _is_over(self) -> bool:

@@ -17,6 +17,7 @@ from ordolex.tui.desks.find.port_list import PortList
 from ordolex.tui.desks.find.port_words import LISTED_EMPTY, next_step, pair_words
 from ordolex.tui.job import bindings
 from ordolex.tui.widgets.wording import age
+from ordolex.tui.widgets.words import Words
 
 
 class FindDesk(Desk):
@@ -34,7 +35,7 @@ class FindDesk(Desk):
         super().__init__(session)
         # kept, not asked for by name: a survey can end while the program leaves and the desk is taken down
         self._list = PortList(session.ports)
-        self._below = Static("", id="detail", markup=False)
+        self._below = Words(id="detail")
         self._asked = Asked()
 
     def compose(self) -> ComposeResult:
@@ -71,10 +72,10 @@ class FindDesk(Desk):
         chosen = self._list.look(self.size.width, self.ink)
         if chosen is not None and not said:
             self.say(f"{chosen.name} is chosen already: it is the only port that is not taken")
-        self._below.update(self._detail())
+        self._below.put(self._detail())
 
     def on_data_table_row_highlighted(self) -> None:
-        self._below.update(self._detail())
+        self._below.put(self._detail())
 
     def on_data_table_row_selected(self) -> None:
         self.start("find.open_port")

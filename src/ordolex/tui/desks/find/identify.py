@@ -15,6 +15,7 @@ from ordolex.session.session import Session
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS
+from ordolex.tui.widgets.words import Words
 
 
 class Identify(Prompt[tuple[str, str] | None]):
@@ -28,10 +29,10 @@ class Identify(Prompt[tuple[str, str] | None]):
         self._session = session
         self._watch = UnplugWatch()
         self._seen = -1
-        self._step = Static("", id="step", markup=False)
+        self._step = Words(id="step")
         self._line = EntryLine(id="line")
         self._line.display = False
-        self._hint = Static("Esc goes back", classes="dim", id="hint")
+        self._hint = Words("Esc goes back", classes="dim", id="hint")
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -59,8 +60,8 @@ class Identify(Prompt[tuple[str, str] | None]):
             self._line.display = True
             self._line.put(session.ports.name_of(watch.found))
             self._line.focus()
-            self._hint.update("A name for it, such as: left adapter, blue tape. Enter keeps it")
-        self._step.update(words)
+            self._hint.put("A name for it, such as: left adapter, blue tape. Enter keeps it")
+        self._step.put(words)
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         if self._watch.found and event.value.strip():

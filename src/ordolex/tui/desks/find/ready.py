@@ -16,6 +16,7 @@ from ordolex.io.system.clock import mono_s
 from ordolex.tui.theme import PALETTES
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS
+from ordolex.tui.widgets.words import Words
 
 
 class ReadyList(Prompt[list[str]]):
@@ -37,7 +38,7 @@ class ReadyList(Prompt[list[str]]):
         self._ticked: set[int] = set()
         self._at = 0
         self._booted_s: float | None = None
-        self._drawn = Static("", id="steps", markup=False)
+        self._drawn = Words(id="steps")
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -69,7 +70,7 @@ class ReadyList(Prompt[list[str]]):
             left = self._booted_s - mono_s()
             words = f"booting, {left:.0f} s left" if left > 0 else "it should be up now"
             text.append(f"\n  {words}\n", ink.style("straw" if left > 0 else "moss"))
-        self._drawn.update(text)
+        self._drawn.put(text)
 
     def action_move(self, by: int) -> None:
         self._at = max(0, min(self._at + by, len(self._steps) - 1))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.widgets import Static
 
 from ordolex.core.match.verdict import inverted_advice
 from ordolex.core.record.items import LinkRecord
@@ -20,6 +19,7 @@ from ordolex.tui.desks.match.jobs import JOBS
 from ordolex.tui.desks.match.view import match_view
 from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
+from ordolex.tui.widgets.words import Words
 
 _EMPTY = "m listens to the device and asks harmless questions, until its settings are known. s works on the record."
 
@@ -39,7 +39,7 @@ class MatchDesk(Desk):
         self._matches = Matches(session)
         self._seen: dict[int, Seen] = {}
         self._head = HeadLine()
-        self._body = Static("", id="match-body", markup=False)
+        self._body = Words(id="match-body")
         self._body.can_focus = True
 
     def compose(self) -> ComposeResult:
@@ -128,10 +128,10 @@ class MatchDesk(Desk):
         self._head.text = head
         self._head.show()
         if link is None:
-            self._body.update(Text(NO_LINK, ink.style("straw")))
+            self._body.put(Text(NO_LINK, ink.style("straw")))
             return
         width, height = max(20, self._body.size.width), max(8, self._body.size.height)
-        self._body.update(match_view(ink, self.board, seen, self._next(link, seen), width, height))
+        self._body.put(match_view(ink, self.board, seen, self._next(link, seen), width, height))
 
     def _next(self, link: LinkRecord, seen: Seen | None) -> str:
         if seen is None or seen.verdict is None:

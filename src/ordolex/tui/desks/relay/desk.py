@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.events import Key
-from textual.widgets import Static
 
 from ordolex.core.relay.path_runs import PathRun
 from ordolex.core.relay.plan import RelayPlan
@@ -25,6 +24,7 @@ from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
 from ordolex.tui.widgets.rows import Shown as HowShown
 from ordolex.tui.widgets.rows import row_segments
+from ordolex.tui.widgets.words import Words
 
 _TURNS_BETWEEN = 5
 
@@ -44,9 +44,9 @@ class RelayDesk(Desk):
         super().__init__(session)
         self._looked = Looked()
         self._head = HeadLine()
-        self._heading = Static("", id="relay-heading", markup=False)
+        self._heading = Words(id="relay-heading")
         self._view: RowView[Any] = RowView(self._draw, below.EMPTY[Shown.RELAYS], with_cursor=True, id="relay-rows")
-        self._detail = Static("", id="relay-detail", markup=False)
+        self._detail = Words(id="relay-detail")
         self._rows: list[Any] = []
         self._chosen = ""  # the relay that jobs are for, also while something else is in front
         self._turns = 0
@@ -131,9 +131,9 @@ class RelayDesk(Desk):
             Shown.RELAYS: drawing.relay_heading, Shown.BOXES: drawing.box_heading, Shown.RUNS: drawing.run_heading,
         }  # fmt: skip
         heading = headings.get(self._looked.shown)
-        self._heading.update(Text(heading(width) if heading else "", ink.style("dim"), no_wrap=True))
+        self._heading.put(Text(heading(width) if heading else "", ink.style("dim"), no_wrap=True))
         self._view.refresh()
-        self._detail.update(self._below(width - 3))
+        self._detail.put(self._below(width - 3))
 
     def _draw(self, row: Any, width: int) -> list[Segment]:
         ink = self.ink

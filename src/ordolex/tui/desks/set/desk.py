@@ -6,7 +6,6 @@ from rich.segment import Segment
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.events import Key
-from textual.widgets import Static
 
 from ordolex.core.device.settings_table import SettingRow, SettingsTable
 from ordolex.core.record.items import LinkRecord
@@ -22,6 +21,7 @@ from ordolex.tui.desks.set.table import detail, heading, row_segments
 from ordolex.tui.job import NO_LINK, bindings
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
+from ordolex.tui.widgets.words import Words
 
 _TURNS_BETWEEN = 5
 _NO_SHEET = "Which device is it? d chooses its sheet. The sheet says how its settings are read and what they may be."
@@ -47,9 +47,9 @@ class SetDesk(Desk):
 
     def compose(self) -> ComposeResult:
         yield HeadLine()
-        yield Static("", id="set-heading", markup=False)
+        yield Words(id="set-heading")
         yield RowView[SettingRow](self._draw, _NO_SHEET, with_cursor=True, id="set-rows")
-        yield Static("", id="set-detail", markup=False)
+        yield Words(id="set-detail")
 
     def at(self) -> SetAt:
         return SetAt(self, self.row_at_cursor, self.show_all, self.link_changed)
@@ -91,16 +91,16 @@ class SetDesk(Desk):
         head = self.query_one(HeadLine)
         head.text = self._headline(link, table)
         head.show()
-        self.query_one("#set-heading", Static).update(heading(width, self.ink) if table is not None else Text(""))
+        self.query_one("#set-heading", Words).put(heading(width, self.ink) if table is not None else Text(""))
         self._view.refresh()
-        below = self.query_one("#set-detail", Static)
+        below = self.query_one("#set-detail", Words)
         under_way = self.session.works.on(link.id) if link is not None else None
         if under_way is not None:
-            below.update(sending_words(under_way, self.ink))
+            below.put(sending_words(under_way, self.ink))
         elif table is not None and (row := self.row_at_cursor()) is not None:
-            below.update(detail(row, preview_of(self.session, row), mono_s(), self.ink, width - 2))
+            below.put(detail(row, preview_of(self.session, row), mono_s(), self.ink, width - 2))
         else:
-            below.update(Text(""))
+            below.put(Text(""))
 
     def _headline(self, link: LinkRecord | None, table: SettingsTable | None) -> Text:
         ink = self.ink

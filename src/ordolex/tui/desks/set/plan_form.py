@@ -21,6 +21,7 @@ from ordolex.tui.theme import PALETTES
 from ordolex.tui.widgets.prompt import Prompt
 from ordolex.tui.widgets.prompts import CSS, LinePrompt, Pick
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 _WIDE = 108  # columns from which labels and values have all their room
 
@@ -50,7 +51,7 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
         self._there, self._first = there, first
         self._values = {f.name: values.get(f.name, f.default) for f in procedure.field}
         self._at = 0
-        self._form = Static("", id="form", markup=False)
+        self._form = Words(id="form")
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -94,7 +95,7 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
         words = f"{counted(count, 'value')} must be put right first" if count else "all values fit together"
         words += "; r reads what is there" if self._looks and not self._there else ""
         text.append(f"\n  {words}\n", ink.style("brick" if count else "moss"))
-        self._form.update(text)
+        self._form.put(text)
 
     def _source(self, field: PlanField, value: str) -> str:
         there = self._there.get(field.name)

@@ -18,7 +18,7 @@ from ordolex.core.text.keys import BACKSPACE, ENTER
 from ordolex.core.text.visible import hex_pairs
 from ordolex.session.links import line_of
 from ordolex.session.session import LINE_ENDS, Session
-from ordolex.session.stands_at import above_prompt, line_came, prompt_left
+from ordolex.session.stands_at import line_came, secret_prompt
 from ordolex.session.talks import Talk
 from ordolex.tui.desks.sending import sending_words
 from ordolex.tui.desks.talk.commands import commands_of
@@ -27,6 +27,7 @@ from ordolex.tui.theme import PALETTES, SENT, Palette
 from ordolex.tui.widgets.entry_line import EntryLine
 from ordolex.tui.widgets.key_pad import KeyPad
 from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.words import Words
 
 _SLOW_S = 0.3  # a line that takes longer says how long
 
@@ -49,8 +50,8 @@ class Entry(Vertical):
         self._at_history = 0
         self._offered = ""
         self._line = EntryLine(clears=True, id="say")
-        self._pad = KeyPad("", id="keys", markup=False)
-        self._preview = Static("", id="preview", markup=False)
+        self._pad = KeyPad(id="keys")
+        self._preview = Words(id="preview")
 
     def compose(self) -> ComposeResult:
         with Horizontal():
@@ -114,7 +115,7 @@ class Entry(Vertical):
         was_hidden, masking = self._line.password, self.masking
         talk = self._session.talks.of(link)
         came = masking.begun is not None and line_came(talk, masking.begun)
-        masking.look(prompt_left(talk), above_prompt(talk), line_came=came)
+        masking.look(*secret_prompt(talk), line_came=came)
         if masking.on == was_hidden:
             return
         if was_hidden:
@@ -144,7 +145,7 @@ class Entry(Vertical):
         self._line.password = self.masking.on
         self._line.suggester = None if self.masking.on else self._suggester()
         if link is not None:
-            self._pad.update(_pad_words(self._ink, link, self._session.talks.of(link), self.masking.on))
+            self._pad.put(_pad_words(self._ink, link, self._session.talks.of(link), self.masking.on))
         wanted = self._pad if link is not None else self._line
         if not wanted.has_focus and isinstance(self.parent, Widget) and self.parent.display:
             wanted.focus()
@@ -158,7 +159,7 @@ class Entry(Vertical):
         return PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
 
     def preview(self) -> None:
-        self._preview.update(self._would_send())
+        self._preview.put(self._would_send())
 
     def _would_send(self) -> Text:
         link, ink = self._session.links.chosen, self._ink

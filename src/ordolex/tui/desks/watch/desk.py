@@ -23,7 +23,7 @@ from ordolex.tui.desks.watch.jobs import JOBS
 from ordolex.tui.job import bindings, fault_said
 from ordolex.tui.widgets.frame import HeadLine
 from ordolex.tui.widgets.row_view import RowView
-from ordolex.tui.widgets.still import Still
+from ordolex.tui.widgets.words import Words
 
 _TURNS_BETWEEN = 6
 _CHART_TURNS = 12
@@ -53,11 +53,11 @@ class WatchDesk(Desk):
         super().__init__(session)
         self._view = View()
         self._head = HeadLine()
-        self._heading = Still(id="watch-heading")
+        self._heading = Words(id="watch-heading")
         self._table: RowView[drawing.Row] = RowView(self._draw, _EMPTY, with_cursor=True, id="watch-rows")
-        self._chart = Still(id="watch-chart")
-        self._legend = Still(id="watch-legend")
-        self._below = Still(id="watch-below")
+        self._chart = Words(id="watch-chart")
+        self._legend = Words(id="watch-legend")
+        self._below = Words(id="watch-below")
         self._rows: list[drawing.Row] = []
         self._kept: list[KeptRow] = []
         self._plotted: dict[int, Plotted] = {}

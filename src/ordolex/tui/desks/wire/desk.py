@@ -5,7 +5,6 @@ from __future__ import annotations
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
-from textual.widgets import Static
 
 from ordolex.core.text.visible import visible_text
 from ordolex.session.session import Session
@@ -16,6 +15,7 @@ from ordolex.tui.desks.wire.view import wiring_text
 from ordolex.tui.desks.wire.wiring import Wiring
 from ordolex.tui.job import bindings
 from ordolex.tui.widgets.frame import HeadLine
+from ordolex.tui.widgets.words import Words
 
 
 class WireDesk(Desk):
@@ -31,7 +31,7 @@ class WireDesk(Desk):
         super().__init__(session)
         self._wiring = Wiring()
         self._head = HeadLine()
-        self._text = Static("", id="wire-text")
+        self._text = Words(id="wire-text")
         self._body = VerticalScroll(self._text, id="wire-body")
 
     def compose(self) -> ComposeResult:
@@ -77,4 +77,4 @@ class WireDesk(Desk):
         which = "the chain in hand" if wiring.in_hand else "the best from the bag"
         self._head.text.append(f"   {which}", ink.style("dim"))
         self._head.show()
-        self._text.update(wiring_text(wiring, ink, self._body.size.width - 2))
+        self._text.put(wiring_text(wiring, ink, self._body.size.width - 2))
