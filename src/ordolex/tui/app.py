@@ -145,8 +145,7 @@ class OrdolexApp(App[None]):
         for kind in kinds:
             desk = kind(self.session)
             desk.set_class(self._is_tight, "tight")
-            with self.batch_update():  # one layout for all that is in it
-                await self._switcher.add_content(desk)
+            await self._switcher.add_content(desk)
             self.desks[desk.word] = desk
         arriving.building = False
         remind_of_addresses(self)
