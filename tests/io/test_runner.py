@@ -309,3 +309,25 @@ async def test_a_pause_in_an_answer_says_nothing_of_a_rate_and_a_byte_that_is_mi
     assert [(row.baud, row.faults.total) for row in rows] == [(19200, 0), (38400, 2)], "the fifth paused, and was whole"
     assert rows[1].faults.missing == 2 and not rows[1].clean and runner.line.baud == 19200
     await runner.release()
+
+
+@pytest.mark.parametrize(
+    ("odd", "pause_s"), [(6, 0.4), (7, 1.4)], ids=["while both change", "longer than the time-out"]
+)
+async def test_the_rest_of_an_answer_that_paused_is_not_held_against_a_rate(
+    notes: Notes, odd: int, pause_s: float
+) -> None:
+    asked: list[bytes] = []
+
+    def device(port: MemoryTransport, data: bytes) -> None:
+        asked.append(data)
+        port.say(data + b"\r\nfeed")
+        pause = pause_s if len(asked) == odd else 0.0
+        asyncio.get_running_loop().call_later(pause, port.say, b"er 3\r\nrelease 4.1\r\nOK\r\n")
+
+    runner = running(notes, MemoryTransport(device))
+    await runner.open()
+    question = Question(b"version\r", like="(?s).*OK", timeout_s=1.0)
+    rows = await clean_rates(runner, [38400], lambda baud: b"", question, times=3)
+    assert [(row.baud, row.faults.total) for row in rows] == [(19200, 0), (38400, 0)]
+    await runner.release()

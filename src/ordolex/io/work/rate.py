@@ -42,6 +42,7 @@ async def change_rate(
 
 _TRIES = 10
 _SILENT = 3
+_REST_S = 3.0  # how long the rest of an answer is waited for
 
 
 class NotAlike(Exception):
@@ -60,13 +61,14 @@ async def clean_rates(
     """Goes up through `rates`, asks each time the same and compares, and goes back to the fastest clean one, the last
     good one, where a step fails. The first row is the rate in use. Raises NotAlike, or a Fault of the port."""
     right = await _right_answer(runner, question)
+    whole = _until_all_is_there(question, right)
     best = runner.line
-    rows = [await _row(runner, question, right, times)]
+    rows = [await _row(runner, whole, right, times)]
     found(rows[0])
     for baud in sorted(baud for baud in set(rates) if baud > best.baud):
         line = best.changed(baud=baud)
-        refused = await _step(runner, command_for(baud), line, question)
-        row = RateRow(baud, trouble=refused) if refused else await _row(runner, question, right, times)
+        refused = await _step(runner, command_for(baud), line, whole)
+        row = RateRow(baud, trouble=refused) if refused else await _row(runner, whole, right, times)
         if not (row.clean or refused):
             lost = await _back(runner, command_for(best.baud), best, question)
             row = replace(row, trouble=lost) if lost else row
@@ -127,15 +129,19 @@ async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
     raise NotAlike("the answers differ at the rate in use already; ask something constant")
 
 
-async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:
-    """An answer is waited for until all of it is there: a silence in the middle, as of a computer that is busy, says
-    nothing of the rate, and what comes behind it is not missing."""
-    faults, errors, began_s = Faults(), 0, mono_s()
+def _until_all_is_there(question: Question, right: bytes) -> Question:
+    """A silence in the middle of an answer, as of a computer that is busy, says nothing of the rate, and what comes
+    behind it is not missing."""
     behind_echo = right.removeprefix(question.data)
-    if question.codec is None and question.until is None and behind_echo:
-        question = replace(question, until=behind_echo)
+    if question.codec is not None or question.until is not None or not behind_echo:
+        return question
+    return replace(question, until=behind_echo, timeout_s=max(question.timeout_s, _REST_S))
+
+
+async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:
+    faults, errors, began_s = Faults(), 0, mono_s()
     for _ in range(times):
         answer = await runner.ask(question)
-        faults = faults.plus(faults_of(right, answer.data))
         errors += answer.errors.total
+        faults = faults.plus(faults_of(right, answer.data))
     return RateRow(runner.line.baud, times * len(right), faults, errors, mono_s() - began_s)
