@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sqlite3
+import threading
+from collections import deque
 from pathlib import Path
 
 import pytest
@@ -11,6 +13,7 @@ from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book import chain, schema
 from ordolex.io.book.book import Book
 from ordolex.io.book.chain import Verified, verify_book
+from ordolex.io.book.entries import Entry
 from ordolex.io.book.turning import Keeping, Limit, Turner
 from ordolex.io.system.clock import mono_s
 
@@ -22,7 +25,7 @@ def _segments_end_with_a_visit_or_by_size(monkeypatch: pytest.MonkeyPatch) -> No
 
 
 def a_book(path: Path, visits: int = 2, rows: int = 30) -> Path:
-    """Some visits with bytes and events, each of which ends a segment at least."""
+    """Some visits with bytes and events, each of which ends a segment."""
     for visit in range(visits):
         book = Book(path, "Alder Brook Hatchery")
         link = next(iter(book.links()), None) or book.add_link(LinkRecord(0, "raceway", "/dev/made-up"))
@@ -90,6 +93,32 @@ def test_a_segment_ends_after_its_time_while_the_book_is_open(tmp_path: Path, mo
             pass
     book.close()
     assert verify_book(path).good and verify_book(path).intact >= 3
+
+
+def test_a_visit_that_ends_while_its_rows_are_being_written_is_one_segment(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    book = Book(tmp_path / "a.ordolex", "Alder Brook Hatchery")
+    link = book.add_link(LinkRecord(0, "raceway", "/dev/made-up"))
+    writes, is_written, goes_on = book.recorder._write_all, threading.Event(), threading.Event()
+
+    def held(connection: sqlite3.Connection, items: deque[Entry]) -> None:
+        writes(connection, items)
+        is_written.set()
+        goes_on.wait(10)
+
+    monkeypatch.setattr(book.recorder, "_write_all", held)
+    book.recorder.record(link.id, "rx", b"7.31 mg/l\r\n", None, mono_s())
+    assert is_written.wait(10)
+    book.recorder.record(link.id, "rx", b"7.32 mg/l\r\n", None, mono_s())
+    closes = threading.Thread(target=book.close)
+    closes.start()
+    while not book.recorder._stopping:
+        pass
+    goes_on.set()
+    closes.join(20)
+    found = verify_book(tmp_path / "a.ordolex")
+    assert found.good and found.intact == 1 and not found.behind
 
 
 def test_segments_end_by_size_too_and_a_write_that_failed_is_in_none(tmp_path: Path) -> None:

@@ -74,6 +74,7 @@ class Recorder:
         self._connection: sqlite3.Connection | None = None
         self._chain: Hashed | None = None
         self._hashing = chain_of.HashingBeside()
+        self._ends = False  # the last turn, that ends the last segment
         self._sealed_at = time.monotonic()
         self._retry_at = 0.0
         self._tell_works_again = works_again
@@ -149,6 +150,7 @@ class Recorder:
             stopping = self._stopping
             self._turn()
             if stopping:
+                self._ends = True
                 self._turn()  # what the last turn itself had to note
                 break
             self._wake.wait(COMMIT_S)
@@ -171,7 +173,7 @@ class Recorder:
             taken, overhead = self._waiting, self._overhead
         due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
         open_rows = self._chain is not None and bool(self._chain.rows)
-        seals = open_rows and (self._stopping or time.monotonic() - self._sealed_at >= SEAL_S)
+        seals = open_rows and (self._ends or time.monotonic() - self._sealed_at >= SEAL_S)
         idle = not items and not calls and not self._why and not due and not seals
         if idle and not self._is_time_to_look():
             return
@@ -310,7 +312,7 @@ class Recorder:
     def _seal(self, connection: sqlite3.Connection) -> None:
         """Ends a segment that is old enough, or the last one."""
         chain = self._chain
-        if chain is None or not chain.rows or (time.monotonic() - self._sealed_at < SEAL_S and not self._stopping):
+        if chain is None or not chain.rows or (time.monotonic() - self._sealed_at < SEAL_S and not self._ends):
             return
         try:
             connection.execute("BEGIN IMMEDIATE")
