@@ -552,6 +552,18 @@ async def test_two_spans_of_the_record_are_compared_with_values_masked(
         assert "~ lid closed" in lines and "+ " in lines and "~ oxygen" not in lines and "  oxygen 9.4" in lines
 
 
+async def test_all_that_is_to_be_sent_is_shown_once_there_is_room_for_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch, size=(72, 24)) as site:
+        await site.open_port()
+        preview = site.app.desk.query_one("#preview", Static)
+        await site.pilot.press(*"feeder2level?")
+        await site.until(lambda: "66 65" in str(preview.content) and "3f 0a" not in str(preview.content))
+        await site.pilot.resize_terminal(128, 40)
+        await site.until(lambda: "sends 66 65 65 64 65 72 32 6c 65 76 65 6c 3f 0a" in str(preview.content))
+
+
 async def test_echoes_signals_and_earlier_entries(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with at_site(tmp_path, monkeypatch, size=(140, 40)) as site:
         site.device = lambda port, data: port.say(data.replace(b"\n", b"\r\nok\r\n"))

@@ -92,6 +92,9 @@ class Why(Prompt[None]):
             self._list.highlighted = names.index(marked) if marked in names else 0
         self._show_about()
 
+    def on_resize(self) -> None:
+        self._show_about()
+
     def on_option_list_option_highlighted(self, event: OptionList.OptionHighlighted) -> None:
         self._show_about()
 

@@ -154,6 +154,9 @@ class Entry(Vertical):
     def on_input_changed(self) -> None:
         self.preview()
 
+    def on_resize(self) -> None:
+        self.preview()
+
     @property
     def _ink(self) -> Palette:
         return PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
