@@ -10,10 +10,13 @@ from ordolex.bench.serve import Bench
 from ordolex.core.bus.roll_call import Standing, roll_call
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
+from ordolex.core.protocols.modbus import pdu
+from ordolex.core.protocols.modbus.frames import FRAMINGS
 from ordolex.io.device.roll_call import ModbusCaller, TextCaller, call_units, enough_ms
 from ordolex.io.link.everywhere import ask_everywhere
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.ports.survey import PortFacts
+from ordolex.io.transport.twins import MemoryTransport
 from ordolex.session.units import expected_of, keep_roll_call, listen_and_call
 from tests.conftest import TALKER, Notes, ServeBench
 
@@ -52,6 +55,25 @@ async def test_a_clash_is_named_on_a_bus_whether_it_spoils_the_answer_or_comes_b
     runner = await opened(await serve_bench({**BUS, "garble": "clash"}), "19200 8E1", notes)
     (behind,) = await call_units(ModbusCaller(runner, "rtu"), ["3"])
     assert behind.doubled, behind
+    await runner.release()
+
+
+@pytest.mark.parametrize(("framing", "echoes"), [("rtu", False), ("rtu", True), ("ascii", False)])
+async def test_two_answers_that_come_in_one_piece_are_two_units(notes: Notes, framing: str, echoes: bool) -> None:
+    def bus(port: MemoryTransport, data: bytes) -> None:
+        wrap, own = FRAMINGS[framing]().wrap, data if echoes else b""
+        for unit, values in ((3, (0x015E, 0x0160)), (7, (0x0011,))):
+            if wrap(unit, pdu.read_registers(3, 0, 1)) == data:
+                port.say(own + b"".join(wrap(unit, b"\x03\x02" + value.to_bytes(2)) for value in values))
+
+    runner = LinkRunner(
+        1, "/dev/made-up", read_line("19200 8E1").settings, notes, lambda endpoint: MemoryTransport(bus)
+    )
+    await runner.open()
+    caller = ModbusCaller(runner, framing)
+    two, one = [await caller.call(unit, last=True) for unit in ("3", "7")]
+    assert two.right and "a second unit may have this address" in two.doubled
+    assert one.right and not one.doubled
     await runner.release()
 
 

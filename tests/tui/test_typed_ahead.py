@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from textual.events import Paste
+from textual.events import Key, Paste
 
 from ordolex.session.works import Sending
 from ordolex.tui import typed_ahead
@@ -142,3 +142,12 @@ def test_the_first_exercise_is_typed_in_one_go(terminal: Terminal, tmp_path: Pat
     terminal.press("C-u")
     terminal.paste("MEAS:\tTEMP?")
     terminal.see(r"(?m)▸ MEAS:\\tTEMP\? *$")
+
+
+async def test_a_key_that_comes_while_the_program_is_being_left_is_for_nobody(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        pass
+    await site.app.on_event(Key("q", "q"))
+    assert not site.app.screen_stack

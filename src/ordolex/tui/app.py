@@ -14,7 +14,7 @@ from textual import work
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
-from textual.events import Event, Resize
+from textual.events import Event, InputEvent, Resize
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
@@ -156,6 +156,8 @@ class OrdolexApp(App[None]):
         arriving.turn()
 
     async def on_event(self, event: Event) -> None:
+        if isinstance(event, InputEvent) and not self.screen_stack:
+            return  # it is being left: nothing is there that a key could be for
         if not self.typed_ahead.holds(event):
             await super().on_event(event)
 

@@ -82,6 +82,8 @@ class ModbusCaller:
                 return Called(unit, trouble.words, doubled=doubled)
             await heard_behind(self.runner, None)
         more = len(heard) - heard.find(raw) - len(raw) if raw in heard else 0
+        if self.framing != "tcp":  # both may have come in one piece
+            more += len(ModbusCodec(FRAMINGS[self.framing](), int(unit), _ONE_REGISTER, "").after_first(raw))
         behind = f"{counted(more, 'byte')} behind a right answer: a second unit may have this address"
         return Called(unit, reply.words, ms, right=True, doubled=behind if more else "")
 

@@ -7,6 +7,8 @@ import asyncio
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.link.turns import HELD_UP_S, MADE_UP_S
+from ordolex.io.system.clock import mono_s
 
 LEAST_S = 0.06
 MOST_S = 0.5
@@ -21,5 +23,9 @@ async def heard_behind(runner: LinkRunner, took_s: float | None, most_s: float =
         behind.extend(data)
 
     with runner.tap.heard_by(hear):
-        await asyncio.sleep(max(LEAST_S, min(took_s or 0.0, most_s)))
+        wait = max(LEAST_S, min(took_s or 0.0, most_s))
+        until = mono_s() + wait
+        await asyncio.sleep(wait)
+        if (held_up_s := mono_s() - until) > HELD_UP_S:  # what came meanwhile has not been read yet
+            await asyncio.sleep(min(held_up_s, MADE_UP_S))
     return bytes(behind)

@@ -18,9 +18,9 @@ from ordolex.io.link.journal import Journal
 from ordolex.io.system.clock import mono_s
 
 _KEPT = 4096  # bytes of an answer that are kept with what it was worth
-_HELD_UP_S = 0.01
+HELD_UP_S = 0.01
 """A deadline that is looked at so much later was missed because the computer was busy: that time does not count."""
-_MADE_UP_S = 2.0  # at the most
+MADE_UP_S = 2.0  # at the most
 
 
 _WORTH = {
@@ -148,8 +148,8 @@ class Turns:
             until = mono_s() + wait
             try:
                 await asyncio.wait({late}, timeout=wait)
-                if not late.done() and (held_up_s := mono_s() - until) > _HELD_UP_S:
-                    await asyncio.wait({late}, timeout=min(held_up_s, _MADE_UP_S))
+                if not late.done() and (held_up_s := mono_s() - until) > HELD_UP_S:
+                    await asyncio.wait({late}, timeout=min(held_up_s, MADE_UP_S))
                 if late.done():
                     return late.result()
             finally:
@@ -205,9 +205,9 @@ class Turns:
         if self._exchange is None:
             return
         held_up_s = mono_s() - self._exchange.next_deadline()
-        if held_up_s > _HELD_UP_S and not self._makes_up:  # what came meanwhile has not been read yet
+        if held_up_s > HELD_UP_S and not self._makes_up:  # what came meanwhile has not been read yet
             self._makes_up = True
-            self._timer = asyncio.get_running_loop().call_later(min(held_up_s, _MADE_UP_S), self._deadline)
+            self._timer = asyncio.get_running_loop().call_later(min(held_up_s, MADE_UP_S), self._deadline)
             return
         answer = self._exchange.tick(mono_s())
         if answer is not None:
