@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from ordolex.core.link.secrets import asks_for_secret, asks_once_more
 from ordolex.core.record.items import LinkRecord
-from ordolex.core.talk.conversation import Direction
+from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.visible import visible_text
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 _FEW_ASIDE, _LOOK_BACK = 4, 24
 _LOOK_FAR_BACK = 400
-_DIGITS = re.compile(r"\d+")
+_DIGITS = re.compile(rb"\d+")
 
 
 def prompt_of(talk: Talk) -> bytes:
@@ -36,20 +36,23 @@ def prompt_left(talk: Talk) -> bytes:
     if talk.conversation.unfinished:
         return talk.conversation.unfinished
     prompt, aside = _stands_at(talk, _LOOK_FAR_BACK)
-    return prompt if len(_kinds(aside)) <= _FEW_ASIDE else b""
+    return prompt if prompt and len(_kinds(aside)) <= _FEW_ASIDE else b""
 
 
 def prompt_cut(talk: Talk) -> bytes:
     """The same, also where what came by itself ended the line of the prompt a moment after that had come. Such a line
     looks like any whole line: it is for whoever knows the prompt by its words."""
     prompt, aside = _stands_at(talk, _LOOK_FAR_BACK, cut=True)
-    return prompt if len(_kinds(aside)) <= _FEW_ASIDE else b""
+    return prompt if prompt and len(_kinds(aside)) <= _FEW_ASIDE else b""
 
 
 def secret_prompt(talk: Talk) -> tuple[bytes, bytes]:
     """Where the device stands, and the line above that: what decides whether it asks for a secret."""
     if not talk.conversation.unfinished:
-        ended, over = prompt_cut(talk), above_prompt(talk, cut=True)
+        ended = prompt_cut(talk)
+        if not ended:  # at none at all, as a device that talks on and on: what is above is asked of nobody
+            return b"", b""
+        over = above_prompt(talk, cut=True)
         if asks_for_secret(ended, over) or asks_once_more(ended):
             return ended, over
     return prompt_left(talk), above_prompt(talk)
@@ -84,7 +87,7 @@ def line_came(talk: Talk, since: int) -> bool:
 def came_aside(talk: Talk) -> str:
     """What the device said by itself, last, in the middle of the prompt at which it stands."""
     prompt, aside = _stands_at(talk)
-    return aside[0] if prompt and 0 < len(aside) <= _FEW_ASIDE else ""
+    return aside[0].shown if prompt and 0 < len(aside) <= _FEW_ASIDE else ""
 
 
 def call_words(session: Session, link: LinkRecord) -> str:
@@ -112,8 +115,8 @@ def still_open(session: Session, link: LinkRecord) -> str:
     return visible_text(prompt.strip()) if patterns.search(sheet.leave.open, prompt) else ""
 
 
-def _kinds(aside: list[str]) -> set[str]:
-    return {_DIGITS.sub("0", line) for line in aside}
+def _kinds(aside: list[Row]) -> set[bytes]:
+    return {_DIGITS.sub(b"0", row.data.strip()) for row in aside}
 
 
 def _is_stand(talk: Talk, data: bytes, cut: bool) -> bool:
@@ -121,9 +124,9 @@ def _is_stand(talk: Talk, data: bytes, cut: bool) -> bool:
     return not ended or (cut and talk.stood_at.strip() != b"" and data.rstrip(b"\r\n") == talk.stood_at.rstrip(b"\r\n"))
 
 
-def _stands_at(talk: Talk, back: int = _LOOK_BACK, *, cut: bool = False) -> tuple[bytes, list[str]]:
+def _stands_at(talk: Talk, back: int = _LOOK_BACK, *, cut: bool = False) -> tuple[bytes, list[Row]]:
     """The last line without an end since something was sent, and the whole lines after it, newest first."""
-    aside: list[str] = []
+    aside: list[Row] = []
     for row in islice(reversed(talk.rows), back):
         if row.direction is Direction.SENT:
             break
@@ -131,5 +134,5 @@ def _stands_at(talk: Talk, back: int = _LOOK_BACK, *, cut: bool = False) -> tupl
             if _is_stand(talk, row.data, cut):
                 return row.data.rstrip(b"\r\n"), aside
             if row.data.strip():
-                aside.append(row.shown)
+                aside.append(row)
     return b"", aside

@@ -49,6 +49,8 @@ class Entry(Vertical):
         self._maskings: dict[int, Masking] = {}
         self._at_history = 0
         self._offered = ""
+        self._stands: tuple[int, int, bytes] | None = None
+        self._prompt = (b"", b"")
         self._line = EntryLine(clears=True, id="say")
         self._pad = KeyPad(id="keys")
         self._preview = Words(id="preview")
@@ -115,7 +117,10 @@ class Entry(Vertical):
         was_hidden, masking = self._line.password, self.masking
         talk = self._session.talks.of(link)
         came = masking.begun is not None and line_came(talk, masking.begun)
-        masking.look(*secret_prompt(talk), line_came=came)
+        stands = (link.id, talk.added, talk.conversation.unfinished)
+        if stands != self._stands:  # nothing came since: it stands where it stood, and this is asked at each turn
+            self._stands, self._prompt = stands, secret_prompt(talk)
+        masking.look(*self._prompt, line_came=came)
         if masking.on == was_hidden:
             return
         if was_hidden:
