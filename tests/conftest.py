@@ -27,8 +27,8 @@ settings.load_profile("ordolex")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Those that mostly wait, for a terminal, are spread among those that reckon: side by side they take half the time
-    that they take one kind after the other."""
+    """Those that mostly wait, for a terminal, are spread among those that reckon, so that there is something to reckon
+    while they wait."""
     waits = [item for item in items if item.get_closest_marker("terminal")]
     reckons = [item for item in items if not item.get_closest_marker("terminal")]
     places = [(at / len(kind), item) for kind in (waits, reckons) for at, item in enumerate(kind)]
