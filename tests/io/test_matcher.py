@@ -7,18 +7,21 @@ from pathlib import Path
 import pytest
 
 from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.question import Question
 from ordolex.core.match.infer import Group, Inference, Ranked
-from ordolex.core.match.verdict import Kind
+from ordolex.core.match.verdict import Kind, Verdict
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.sheet import read_sheet
 from ordolex.io.book.book import Book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.match.asking import Asking
 from ordolex.io.match.asks import chosen, generic, of_family, of_sheet
 from ordolex.io.match.listening import Listening
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
+from ordolex.io.match.search import Search
 from ordolex.io.match.trials import Match
 from ordolex.io.transport.twins import MemoryTransport
 from tests.conftest import Notes, ServeBench, until
@@ -92,6 +95,54 @@ async def test_a_protocol_is_asked_in_its_own_way_and_a_right_check_is_proof(
     match = await Matcher(runner, Options(of_sheet(sheet), known=known, listen_s=0.1, wait_s=wait_s)).run()
     assert match.found is not None and match.found.text == line, match.evidence
     assert match.answered or kind == "meter", "a meter that is in the middle of its readout goes on with that"
+    await runner.release()
+
+
+@pytest.mark.parametrize(("rest", "errors"), [(b"2*Hz)\r\n!\r\n\x03\x1b", 0), (b"\xb2*Hz)\r\n!\r\n\x03T", 1)])
+async def test_a_meter_met_in_the_middle_of_its_readout_is_let_end_and_asked_anew(
+    notes: Notes, rest: bytes, errors: int
+) -> None:
+    """The end of a readout, its first character cut by the change of settings, says nothing against them."""
+    talk = [rest]
+
+    def device(transport: MemoryTransport, data: bytes) -> None:
+        if not talk:
+            transport.say(b"/ABC5made up\r\n")
+        elif transport.line == LineSettings(2400, 7, Parity.EVEN):
+            transport.say(talk.pop(), LineErrors(parity=errors))
+
+    port = MemoryTransport(device)
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    search = Search(runner, Options(of_family("meter"), wait_s=0.1), lambda match: None)
+    with runner.tap.heard_by(search.ear.heard):
+        await Asking(search, []).ask_at([LineSettings(2400, 7, Parity.EVEN)])
+    assert search.match.answered and search.match.found == LineSettings(2400, 7, Parity.EVEN), notes.events
+    await runner.release()
+
+
+async def test_settings_that_everything_speaks_for_are_asked_at_again_where_the_first_answer_failed(
+    notes: Notes, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    right, silent = LineSettings(2400, 7, Parity.EVEN), [b""]
+    ranked = (Ranked(right, 2400.0, inverted=False, probability=0.99, reading=b"made up"),)
+
+    async def look(search: Search) -> None:
+        search.match.inference = Inference(ranked, (Group(ranked),))
+        search.match.verdict = Verdict(Kind.CERTAIN, "2400 7E1: over 99 %")
+
+    def device(transport: MemoryTransport, data: bytes) -> None:
+        if transport.line == right:
+            transport.say(silent.pop() if silent else b"made up 12.5 mg/l\r\n")
+        elif transport.line is not None and transport.line.baud == 2400:
+            transport.say(bytes([0xED, 0xE1, 0x64, 0x65]))
+
+    monkeypatch.setattr(Search, "look", look)
+    port = MemoryTransport(device)
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    match = await Matcher(runner, Options([Question(b"ID\r")], listen_s=0.02, wait_s=0.02, give_up_s=20)).run()
+    assert match.found == right and match.trials[-1].words == "answered", [trial.words for trial in match.trials]
     await runner.release()
 
 

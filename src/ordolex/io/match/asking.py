@@ -24,6 +24,9 @@ _SPOKEN_FOR = 0.5  # of a rate, over all answers
 _PLENTY, _PLENTY_JUDGED = 160, 600  # bytes, of an answer that nothing is known of, and of one that can be right
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
+_CUT = 2  # characters that the change of settings may cut, where the device is in the middle of saying something
+_ENDS_S = 3.0
+_SURE, _ASKED_AGAIN = 0.6, 3
 
 
 class Asking:
@@ -39,7 +42,7 @@ class Asking:
         self._plan = plan
         self._rates: dict[int, float] = {}
         """How much the answers so far speak for each rate, in all."""
-        self._asked: set[tuple[str, bytes]] = set()
+        self._asked = Counter[tuple[LineSettings, bytes]]()
         self._questions = {question.data: question for question in search.options.questions}
 
     async def run(self) -> None:
@@ -144,10 +147,13 @@ class Asking:
     async def _prove(self, attempt: Attempt, *, framed: bool) -> bool:
         """Asks at the likeliest settings, all questions where they are almost certain; a right answer is the match, or
         a clean one that is no accident."""
+        best = self._match.inference.best
+        sure = best.best.settings if best is not None and best.probability > _SURE else None
         for settings, question in self._worth_trying(attempt, framed=framed):
-            if (settings.text, question) in self._asked:
+            # one failed answer is no proof against settings that everything since speaks for
+            if self._asked[settings, question] >= (_ASKED_AGAIN if settings == sure else 1):
                 continue
-            self._asked.add((settings.text, question))
+            self._asked[settings, question] += 1
             began = mono_s()
             await self._search.tune(settings)
             rests_on = await self._answered(question)
@@ -162,10 +168,12 @@ class Asking:
     async def _answered(self, question: bytes) -> str:
         """What an answer rests on, in words; empty for none that counts. A right frame or check is proof whatever its
         bytes look like, and so is text of the shape that is wanted. Of any other text there must be some, and it must
-        come again: one or two bytes come by accident."""
+        come again: one or two bytes come by accident. A device that was in the middle of something else is let end,
+        and asked anew."""
         asked = self._question(question, question, max(_LIKELY_S, 2 * self._options.wait_s))
         before = b""
-        for _ in range(2):
+        let_end = False
+        for _ in range(3):
             answer = await self._ask(asked)
             data = asked.behind_echo(answer.data)
             if answer.verdict is Verdict.RIGHT:
@@ -174,13 +182,18 @@ class Asking:
             checked = checked_in(data)
             if checked and not answer.errors.total:  # the settings are right; that it answers the question is not said
                 return f"{counted(len(data), 'byte')} came after {asked.text!r} without errors, {checked}"
-            clean = bool(data) and not answer.errors.total and _readable(data)
-            if not clean or answer.verdict is Verdict.ECHO:
+            if not data or answer.verdict is Verdict.ECHO:
                 return ""
-            if answer.verdict is Verdict.WRONG:  # clear text all the same: something else that it had to say
-                enough = len(data) >= 2 * _MUCH
-                came = counted(len(data), "byte")
-                return f"{came} came after {asked.text!r} without errors, another answer" if enough else ""
+            clean = not answer.errors.total and _readable(data)
+            if clean and answer.verdict is Verdict.WRONG and len(data) >= 2 * _MUCH:
+                # clear text all the same: something else that it had to say
+                return f"{counted(len(data), 'byte')} came after {asked.text!r} without errors, another answer"
+            if not clean or answer.verdict is Verdict.WRONG:
+                if let_end or answer.errors.total > _CUT or not _readable(data[_CUT:-1]):
+                    return ""
+                let_end = True
+                await self._ear.quiet(_ENDS_S)
+                continue
             if before or len(data) >= _MUCH:
                 again = " twice" if before else ""
                 return f"{counted(len(data), 'byte')} answered {asked.text!r} without errors{again}"

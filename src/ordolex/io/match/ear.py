@@ -98,6 +98,15 @@ class Ear:
                 break
         return bool(self.data)
 
+    async def quiet(self, seconds: float) -> None:
+        """Waits until nothing has come for a while; for at most so many seconds."""
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(seconds):
+                heard = -1
+                while heard != len(self.data):
+                    heard = len(self.data)
+                    await asyncio.sleep(QUIET_S)
+
     async def gather(self, count: int, seconds: float) -> None:
         """Waits for so many bytes, through all pauses."""
         end = mono_s() + seconds
