@@ -9,6 +9,8 @@ import pytest
 from ordolex.bench.devices.feeder import PASSWORD
 from ordolex.bench.devices.modem import Modem
 from ordolex.bench.devices.power import CODE as METER_CODE
+from ordolex.bench.devices.power import KINDS
+from ordolex.bench.plan import DevicePlan
 from ordolex.core.device.led import found_first
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.line.notation import read_line
@@ -16,6 +18,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
 from ordolex.core.protocols.at.call import Call, State
+from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.sheet import Sheet
 from ordolex.core.uart.receiver import Character
 from ordolex.io.device.base import Trouble
@@ -60,6 +63,27 @@ async def read_until(device: MeterDevice, sheet: Sheet, outcome: Outcome) -> Rea
             reading = (await device.read(sheet.parameter))[0]
             if reading.outcome is outcome:
                 return reading
+
+
+def on_the_line(data: bytes, from_s: float) -> list[Character]:
+    return [Character(from_s + 0.0005 * number, byte) for number, byte in enumerate(data)]
+
+
+def test_silence_is_that_on_the_line_however_late_the_characters_are_handed_over() -> None:
+    request = Rtu().wrap(12, bytes([3, 0, 6, 0, 1]))
+    line = KINDS["panel-meters"](DevicePlan(name="a", kind="panel-meters", line="19200 8N1", units=[11, 12]), 0.0)
+    whole = on_the_line(request, 20.0)
+    assert line.receive(whole[:5], 20.003) == []
+    (answer,) = line.receive(whole[5:], 20.4)
+    assert answer.data[:2] == bytes([12, 3])
+    line.receive(on_the_line(request[:5], 21.0), 21.3)
+    assert line.receive(on_the_line(request[5:], 21.2), 21.3) == [], "a silence within a request ends it"
+
+    desk = Desk()
+    desk.modem.connected(100.0)
+    desk.modem.receive(on_the_line(b"made up", 100.5), 101.9)
+    desk.modem.receive(on_the_line(b"+++", 102.0), 102.1)
+    assert [say.data for say in desk.modem.tick(103.2)] == [b"\r\nOK\r\n"] and not desk.modem.in_data
 
 
 def test_the_modem_keeps_two_sets_of_settings_and_answers_as_it_was_told() -> None:

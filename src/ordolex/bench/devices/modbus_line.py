@@ -41,11 +41,11 @@ class ModbusLine:
         self.temper = ""
 
     def receive(self, characters: list[Character], now_s: float) -> list[Say]:
-        quiet = quiet_s(self._line.characters_per_s, self._line.baud)
-        if now_s - self._last_s > max(0.05, quiet):
-            self._heard.clear()
-        self._last_s = now_s
+        quiet = max(0.05, quiet_s(self._line.characters_per_s, self._line.baud))
         for character in characters:
+            if character.at_s - self._last_s > quiet:  # on the line: that they are handed over late is no silence
+                self._heard.clear()
+            self._last_s = character.at_s
             if character.faulty:
                 self._heard.clear()
             else:

@@ -71,14 +71,15 @@ class Modem:
     # ---- the line
 
     def receive(self, characters: list[Character], now_s: float) -> list[Say]:
-        data = bytes(c.byte for c in characters if not c.faulty)
+        characters = [character for character in characters if not character.faulty]
+        data = bytes(character.byte for character in characters)
         if not data:
             return []
         if self.in_data:
-            self._watch_for_escape(data, now_s)
+            self._watch_for_escape(data, characters[0].at_s, characters[-1].at_s)
             self.wishes.out += data
             return []
-        self._last_s = now_s
+        self._last_s = characters[-1].at_s
         if self._dialling_until_s is not None:
             return [self._give_up(now_s, "NO CARRIER")]  # V.250, 6.3.1: a character ends a call that is coming about
         out = ""
@@ -114,16 +115,17 @@ class Modem:
     def relined(self, now_s: float) -> None:
         """The station has followed to the rate."""
 
-    def _watch_for_escape(self, data: bytes, now_s: float) -> None:
-        alone = now_s - self._last_s >= _GUARD_S
-        self._last_s = now_s
+    def _watch_for_escape(self, data: bytes, first_s: float, last_s: float) -> None:
+        """The times are those on the line: that characters are handed over late is no silence, and takes none away."""
+        alone = first_s - self._last_s >= _GUARD_S
+        self._last_s = last_s
         self._escape_at_s = None
         if data.strip(b"+") or not (alone or self._pluses):
             self._pluses = 0
             return
         self._pluses += len(data)
         if self._pluses == 3:
-            self._escape_at_s = now_s + _GUARD_S
+            self._escape_at_s = last_s + _GUARD_S
 
     # ---- the network
 
