@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import importlib
 import inspect
 import pkgutil
@@ -169,3 +170,17 @@ def test_a_panels_value_is_a_number_as_it_stands_there(text: str) -> None:
     ]
     with pytest.raises(ValueError, match="with a point before its fraction"):
         number_reading(text)
+
+
+async def test_what_is_typed_before_the_prompt_stands_is_not_replaced_by_what_it_offers() -> None:
+    app = Asking()
+    async with app.run_test(size=(100, 30)) as pilot:
+        prompt = LinePrompt("Name", "offered", lambda text: f"it is {text}", "a hint")
+        app.push_screen(prompt, app.given.append)
+        while not prompt.query("#line"):
+            await asyncio.sleep(0)
+        prompt.query_one("#line", EntryLine).value = "typed"
+        await pilot.pause()
+        await pilot.press("enter")
+        await pilot.pause()
+        assert app.given == ["typed"]

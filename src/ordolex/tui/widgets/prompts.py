@@ -97,6 +97,8 @@ class LinePrompt(Prompt[str | None]):
             yield Static(hint, classes="dim", markup=False)
 
     def on_mount(self) -> None:
+        if self._line.value != self._value:
+            return  # somebody was quicker
         if self._value:
             self._reading(self._value)  # what is wrong with nothing is not said before anything is typed
         self._line.put(self._value, offered=True)  # what is typed takes its place
