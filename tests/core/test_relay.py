@@ -202,6 +202,12 @@ def test_a_mode_that_does_not_fit_is_said_before_it_is_mapped(want: str, gives: 
     assert fit(Channel(2, 4002, "m", gives, holder="10.0.0.3:99"), want).good is False
 
 
+def test_a_channel_that_was_only_silent_is_not_called_one_with_plain_bytes() -> None:
+    seen = fit(Channel(2, 4002, "", "tcp"), "rfc2217")
+    assert seen.good is None and "slow, or" in seen.words and seen.do
+    assert fit(Channel(2, 4002, "raw", "tcp"), "rfc2217").good is False, "its console told so"
+
+
 @pytest.mark.parametrize(
     ("old", "new", "good", "said"),
     [

@@ -14,7 +14,8 @@ import pytest
 from ordolex.core.net.addresses import OwnAddress
 from ordolex.core.net.own_change import beside
 from ordolex.io.net import check, interfaces, page, ping, undo
-from ordolex.io.net.survey import AT_A_TIME, Host, KnownPort, Progress, survey
+from ordolex.io.net.survey import AGREE_S, AT_A_TIME, Host, KnownPort, Progress, survey
+from ordolex.io.relay.box import look_at_channel
 from ordolex.io.system.faults import Fault
 from tests.conftest import own_network, until
 
@@ -250,3 +251,17 @@ async def test_a_box_that_announces_itself_is_heard_by_name() -> None:
     finally:
         await asyncio.to_thread(told.__exit__, None, None, None)
         await speaker.async_close()
+
+
+async def test_a_serial_server_that_is_slow_to_agree_is_waited_for_before_it_is_mapped() -> None:
+    async def slow(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await reader.readexactly(3)  # the offer of RFC 2217
+        await asyncio.sleep(1.2 * AGREE_S)
+        writer.write(bytes([255, 253, 44]))
+        await reader.read()
+        writer.close()
+
+    server = await asyncio.start_server(slow, "127.0.0.1", 0)
+    port = server.sockets[0].getsockname()[1]
+    assert (await look_at_channel("127.0.0.1", port, 1, agree_s=60)).gives == "rfc2217"
+    server.close()

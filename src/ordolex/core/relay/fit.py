@@ -43,6 +43,14 @@ def fit(channel: Channel, wanted: str) -> Fit:
     if channel.gives == wanted:
         return Fit(True, f"{what}: it gives what is wanted")
     match wanted, channel.gives:
+        case "rfc2217", "tcp" if not channel.mode:
+            return Fit(
+                None,
+                f"{what}: it did not agree to RFC 2217 in the time it was given, so it is slow, or gives plain bytes;"
+                " what a program sets does not reach the line then, breaks and control lines are lost",
+                "look again, or at its console, which tells its mode; put it in the mode that serves a serial port, or"
+                " map it as plain bytes",
+            )
         case "rfc2217", "tcp":
             return Fit(
                 False,

@@ -29,7 +29,8 @@ AT_A_TIME = 256
 """Connections under way at once."""
 CALL_S = 1.0
 _LISTEN_S = 0.4
-_AGREE_S = 0.8
+AGREE_S = 0.8
+"""How long one of many is given to agree to RFC 2217."""
 _AGAIN_S = 1.0
 _CHANNELS = 32
 _MOST = 400
@@ -224,9 +225,11 @@ async def _visit(
     return tuple(service for service in services if service is not None)
 
 
-async def look_at(host: str, port: KnownPort, *, offer: bool, called_from: set[str] | None = None) -> Service | None:
+async def look_at(
+    host: str, port: KnownPort, *, offer: bool, called_from: set[str] | None = None, agree_s: float = AGREE_S
+) -> Service | None:
     """One port of a host; None where nothing listens. `called_from` gets the name of this end of the call, which is
-    what the host calls us."""
+    what the host calls us; `agree_s` is how long it may take to agree to RFC 2217."""
     began_s = mono_s()
     loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
@@ -240,14 +243,14 @@ async def look_at(host: str, port: KnownPort, *, offer: bool, called_from: set[s
         service = Service(port.number, port.means, ms=ms)
         if port.kind == "other":
             return service
-        return await _look(sock, service, offer)
+        return await _look(sock, service, offer, agree_s)
     except (OSError, TimeoutError):
         return None
     finally:
         sock.close()
 
 
-async def _look(sock: socket.socket, service: Service, offer: bool) -> Service:
+async def _look(sock: socket.socket, service: Service, offer: bool, agree_s: float) -> Service:
     """What it says first, and whether it takes an offer of RFC 2217."""
     end, heard = ComPortClient(), bytearray()
     said = await _heard(sock, _LISTEN_S)
@@ -257,7 +260,7 @@ async def _look(sock: socket.socket, service: Service, offer: bool) -> Service:
     agreed = _take(end, said, heard)
     if offer and not agreed:
         end.offer()
-        agreed = await _offer(sock, end, heard)
+        agreed = await _offer(sock, end, heard, agree_s)
     banner = visible(bytes(heard[:_MOST])).strip()
     if agreed:
         return replace(service, proven="RFC 2217", banner=banner)
@@ -279,9 +282,9 @@ def _take(end: ComPortClient, data: bytes, heard: bytearray) -> bool:
     return agreed
 
 
-async def _offer(sock: socket.socket, end: ComPortClient, heard: bytearray) -> bool:
+async def _offer(sock: socket.socket, end: ComPortClient, heard: bytearray, agree_s: float) -> bool:
     loop = asyncio.get_running_loop()
-    until_s = mono_s() + _AGREE_S
+    until_s = mono_s() + agree_s
     with suppress(OSError):
         await loop.sock_sendall(sock, end.take_output())
         while (left := until_s - mono_s()) > 0:

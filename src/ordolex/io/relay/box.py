@@ -12,7 +12,7 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.net.ping import reach
-from ordolex.io.net.survey import KnownPort, Service, look_at
+from ordolex.io.net.survey import AGREE_S, KnownPort, Service, look_at
 from ordolex.io.system.faults import Fault
 
 _WAIT_S = 3.0
@@ -49,11 +49,12 @@ async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] 
 
 
 async def look_at_channel(
-    host: str, port: int, number: int, *, offer: bool = True, called_from: set[str] | None = None
-) -> Channel:
+    host: str, port: int, number: int, *, offer: bool = True, called_from: set[str] | None = None,
+    agree_s: float = AGREE_S,
+) -> Channel:  # fmt: skip
     """From outside: what is to be had at its port. Nobody holds it where it takes the call and stays. See `look_at`."""
     known = KnownPort(port, "channel", f"serial channel {number}")
-    service: Service | None = await look_at(host, known, offer=offer, called_from=called_from)
+    service: Service | None = await look_at(host, known, offer=offer, called_from=called_from, agree_s=agree_s)
     if service is None:
         return Channel(number, port, "", "nothing")
     if "hangs up" in service.proven:

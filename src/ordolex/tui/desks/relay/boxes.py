@@ -18,10 +18,10 @@ from ordolex.io.system.faults import Fault
 from ordolex.session.network import console_of
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
-from ordolex.tui.desks.relay.making import name_reading
+from ordolex.tui.desks.relay.making import name_reading, title_of
 from ordolex.tui.widgets.prompts import Pick, Picture
 
-_GIVES = {"rfc2217": "RFC 2217", "tcp": "plain bytes", "nothing": "closed"}
+_GIVES = {"rfc2217": "RFC 2217", "tcp": "no RFC 2217", "nothing": "closed"}
 """What a channel shows from outside, where its mode is not known."""
 
 
@@ -198,7 +198,7 @@ async def _mapped(at: RelayAt, host: Host, channel: Channel) -> RelayPlan | None
         if reached.startswith("tcp://") and not channel.holder:
             choices.append(("plain", f"Map it as plain bytes, {reached}: the box keeps its own settings"))
         words = f"{visible_text(verdict.words)}\n\n{verdict.do}"
-        if await at.ask(Pick("This would not work", choices, words)) != "plain":
+        if await at.ask(Pick(title_of(verdict), choices, words)) != "plain":
             at.say(f"nothing was mapped: {verdict.words}; {verdict.do}", "unsure")
             return None
         endpoint = reached

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.port.endpoint import EndpointError, read_endpoint, virtual_name
-from ordolex.core.relay.fit import Channel, fit
+from ordolex.core.relay.fit import Channel, Fit, fit
 from ordolex.core.relay.plan import PlanError, RelayPlan, Starts, check, networks, with_starter
 from ordolex.core.text.visible import visible_text
 from ordolex.io.relay.box import look_at_channel
@@ -26,6 +26,7 @@ _WHAT = [
     ("passive", "Two adapters that listen to the two directions of a line; nothing is sent"),
     ("typed", "Two endpoints, typed"),
 ]
+_AGREE_S = 5.0  # a busy server takes its time, and one that is only slow is not to be called one with plain bytes
 
 
 async def new(at: RelayAt) -> None:
@@ -279,7 +280,9 @@ async def fits(at: RelayAt, plan: RelayPlan) -> bool:
     if end.kind not in ("rfc2217", "tcp") or not plan.ends[0].is_used:
         return True
     at.say(f"looking at {end.address} before it is mapped …")
-    found: Channel = await at.on_links(look_at_channel(end.host, end.port, end.port % 100, offer=end.kind == "rfc2217"))
+    found: Channel = await at.on_links(
+        look_at_channel(end.host, end.port, end.port % 100, offer=end.kind == "rfc2217", agree_s=_AGREE_S)
+    )
     if end.kind == "tcp" and found.gives == "rfc2217":
         verdict = fit(found, "tcp")
     elif end.kind == "rfc2217":
@@ -290,7 +293,11 @@ async def fits(at: RelayAt, plan: RelayPlan) -> bool:
         return True
     choices = [("no", "Go back"), ("yes", "Map it all the same")]
     words = f"{visible_text(verdict.words)}\n\n{verdict.do}"
-    return await at.ask(Pick("This would not work", choices, words)) == "yes"
+    return await at.ask(Pick(title_of(verdict), choices, words)) == "yes"
+
+
+def title_of(verdict: Fit) -> str:
+    return "This would not work" if verdict.good is False else "This may not work"
 
 
 # ---- changing one
