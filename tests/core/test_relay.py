@@ -17,7 +17,7 @@ from ordolex.core.netserial.served import Outputs, in_force, wanted
 from ordolex.core.port.endpoint import EndpointError, read_endpoint
 from ordolex.core.relay.chain import EndFacts, Settings, chain, first_failing
 from ordolex.core.relay.compare import differences
-from ordolex.core.relay.fit import Channel, fit, found_again
+from ordolex.core.relay.fit import UNSEEN, Channel, fit, found_again
 from ordolex.core.relay.path_runs import Gathered, PathRun, difference, figures, path_run_of, probe
 from ordolex.core.relay.plan import (
     PlanError,
@@ -206,6 +206,7 @@ def test_a_channel_that_was_only_silent_is_not_called_one_with_plain_bytes() -> 
     seen = fit(Channel(2, 4002, "", "tcp"), "rfc2217")
     assert seen.good is None and "slow, or" in seen.words and seen.do
     assert fit(Channel(2, 4002, "raw", "tcp"), "rfc2217").good is False, "its console told so"
+    assert "held by somebody else, or closed to us" in fit(Channel(2, 4002, "", "", holder=UNSEEN), "rfc2217").words
 
 
 @pytest.mark.parametrize(

@@ -5,6 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
+UNSEEN = "somebody else, or closed to us"
+"""Who holds a channel that hangs up at once."""
+
+
 @dataclass(frozen=True, slots=True)
 class Channel:
     """`mode` is empty where it was looked at from outside only. `gives` is what is to be had at its TCP port: rfc2217,
@@ -36,6 +40,12 @@ def fit(channel: Channel, wanted: str) -> Fit:
         if channel.mode
         else f"channel {channel.number}, from outside"
     )
+    if channel.holder == UNSEEN:
+        return Fit(
+            False,
+            f"channel {channel.number} took our call and hung up: held by {UNSEEN}",
+            "its console tells who is there",
+        )
     if channel.holder:
         return Fit(
             False, f"channel {channel.number} is held by {channel.holder}: a second one is turned away", "end it there"

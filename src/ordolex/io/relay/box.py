@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from ordolex.core.link.question import Question
-from ordolex.core.relay.fit import Channel, Fit, found_again
+from ordolex.core.relay.fit import UNSEEN, Channel, Fit, found_again
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
@@ -58,7 +58,7 @@ async def look_at_channel(
     if service is None:
         return Channel(number, port, "", "nothing")
     if "hangs up" in service.proven:
-        return Channel(number, port, "", "", holder="somebody else")
+        return Channel(number, port, "", "", holder=UNSEEN)
     gives = _GIVES.get(service.proven, "tcp" if not service.proven else "")
     return Channel(number, port, "", gives)
 

@@ -223,7 +223,8 @@ async def map_all(at: RelayAt) -> None:
         endpoint = f"rfc2217://{at.box.address}:{channel.port}"
         plain = "" if verdict.good else endpoint_for(at.box.address, channel)
         if not verdict.good and plain.startswith("tcp://") and not channel.holder:
-            rows.append(f"◦ channel {channel.number}: plain bytes, the box keeps {channel.line or 'its own settings'}")
+            how = "plain bytes" if channel.mode else "no RFC 2217 was agreed to, so as plain bytes"
+            rows.append(f"◦ channel {channel.number}: {how}, the box keeps {channel.line or 'its own settings'}")
             plans.append(_plan(at.box, channel, plain))
         elif verdict.good:
             rows.append(f"✓ channel {channel.number}: virtual:{_plan(at.box, channel, endpoint).name}")
