@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-
 UNSEEN = "somebody else, or closed to us"
 """Who holds a channel that hangs up at once."""
 
