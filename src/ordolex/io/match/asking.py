@@ -25,8 +25,8 @@ _PLENTY, _PLENTY_JUDGED = 160, 600  # bytes, of an answer that nothing is known 
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 _CUT = 2  # characters that the change of settings may cut, where the device is in the middle of saying something
-_ENDS_S = 3.0
-_SURE, _ASKED_AGAIN = 0.6, 3
+_ENDS_S = 3.0  # so long it is let end that
+_SURE, _ASKED_AGAIN = 0.6, 3  # settings that are more likely than this are asked at so often
 
 
 class Asking:
@@ -209,7 +209,7 @@ class Asking:
             rest = _at(attempt.line.baud, attempt.reaches[0])
             return [(rest, attempt.question), (attempt.line, attempt.question)]
         ranked = [r for r in self._match.inference.ranked if not r.inverted and r.probability > 0.05][:4]
-        sure = [r.settings for r in ranked[:1] if r.probability > 0.6]
+        sure = [r.settings for r in ranked[:1] if r.probability > _SURE]
         first = [(r.settings, attempt.question) for r in ranked]
         return first + [(settings, question) for settings in sure for question in self._questions]
 
