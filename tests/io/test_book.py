@@ -4,6 +4,7 @@ import os
 import sqlite3
 import subprocess
 import sys
+import threading
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -362,3 +363,70 @@ def test_an_entry_that_cannot_be_written_takes_no_other_with_it(path: Path) -> N
     assert "entry (values) could not be written" in left_out[1] and len(left_out) == 2
     verified = verify_book(path)
     assert verified.good and verified.intact and not verified.behind
+
+
+_CLOSED_UNDER_A_QUESTION = """
+import sys, threading
+from pathlib import Path
+from ordolex.io.book.rows import BookFile
+from ordolex.io.system.faults import BookFault
+
+file, said, asked = BookFile(Path(sys.argv[1])), [], threading.Event()
+file.connection.create_function("here", 1, lambda number: asked.set() or number)
+numbers = "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 300000) "
+
+def ask(what):
+    try:
+        file.read(numbers + what).fetchall()
+    except BookFault as fault:
+        said.append(str(fault))
+
+threads = [threading.Thread(target=ask, args=("SELECT sum(here(i)) FROM n",)) for _ in range(2)]
+for one in threads:
+    one.start()
+asked.wait()
+file.close()
+for one in threads:
+    one.join()
+ask("SELECT 1")
+file.close()
+print(*said, sep="\\n")
+"""
+
+
+def test_a_book_closed_while_it_is_read_ends_the_reading_and_nothing_else(path: Path) -> None:
+    Book(path).close()
+    ran = subprocess.run([sys.executable, "-c", _CLOSED_UNDER_A_QUESTION, path], capture_output=True, text=True)
+    assert ran.returncode == 0, (ran.returncode, ran.stderr)
+    said = ran.stdout.splitlines()
+    assert len(said) == 3 and all("closed before it was read" in one for one in said), said
+
+
+def test_a_book_that_another_program_keeps_to_itself_is_said_to_be_that(path: Path) -> None:
+    Book(path).close()
+    other = sqlite3.connect(path, isolation_level=None)
+    other.execute("PRAGMA locking_mode = EXCLUSIVE")
+    other.execute("BEGIN IMMEDIATE")
+    for opened in (BookReader, Book):
+        with pytest.raises(BookFault, match="is held by another program"):
+            opened(path)
+    other.close()
+    assert chunks(path) == []
+
+
+def test_who_closes_a_book_second_waits_for_the_first(path: Path) -> None:
+    book, goes_on = Book(path), threading.Event()
+    begun = threading.Event()
+    book.recorder.call(lambda connection: (begun.set(), goes_on.wait()))
+    begun.wait()
+    first, second = (threading.Thread(target=book.close) for _ in range(2))
+    first.start()
+    second.start()
+    second.join(0.2)
+    assert second.is_alive(), "else the program would end before all is written"
+    goes_on.set()
+    first.join()
+    second.join()
+    reader = BookReader(path)
+    assert reader.visits()[0][2] is not None
+    reader.close()

@@ -39,6 +39,7 @@ class Book:
     def __init__(self, path: Path, site: str = "") -> None:
         self.path = path
         self._closed = False
+        self._closing = threading.Lock()
         self._keepings: dict[str, Keeping] = {}
         self._turner: Turner | None = None
         _must_be_file(path)
@@ -222,18 +223,20 @@ class Book:
             raise BookFault(f"{self.path} cannot be written: {error}", "make room on the disk") from error
 
     def close(self) -> None:
-        """Ends the visit; everything recorded is in the file when this returns. Closing twice does nothing."""
-        if self._closed:
-            return
-        self._closed = True
-        future = self.recorder.call(
-            lambda c: c.execute("UPDATE visit SET ended_utc_us = ? WHERE id = ?", (utc_us(), self.visit)).rowcount
-        )
-        self.reader.close()  # first, so that the last connection is one that may fold the WAL into the file
-        self.recorder.close()
-        if not future.done():
-            future.cancel()
-        self._lock.release()
+        """Ends the visit; everything recorded is in the file when this returns, whoever closes it. Closing twice does
+        nothing."""
+        with self._closing:
+            if self._closed:
+                return
+            self._closed = True
+            future = self.recorder.call(
+                lambda c: c.execute("UPDATE visit SET ended_utc_us = ? WHERE id = ?", (utc_us(), self.visit)).rowcount
+            )
+            self.reader.close()  # first, so that the last connection is one that may fold the WAL into the file
+            self.recorder.close()
+            if not future.done():
+                future.cancel()
+            self._lock.release()
 
 
 def _must_be_file(path: Path) -> None:

@@ -8,7 +8,6 @@ from typing import Any
 
 from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.core.record.visits import visit_starts
-from ordolex.io.book import schema
 from ordolex.io.book.finding import Finding
 from ordolex.io.book.known import Known
 from ordolex.io.book.rows import CHUNK, EVENT, BookFile, chunk_of, damaged, guarded, where
@@ -52,8 +51,7 @@ class BookReader:
         return int(row[0]) if row else 0
 
     def links(self) -> list[LinkRecord]:
-        columns = guarded(self._file.path, schema.link_columns, self._file.connection)
-        rows = self._file.read(f"SELECT {columns} FROM link ORDER BY id")
+        rows = self._file.read(f"SELECT {self._file.link_columns()} FROM link ORDER BY id")
         return [guarded(self._file.path, _link, row) for row in rows]
 
     def charsets(self) -> dict[int, str]:

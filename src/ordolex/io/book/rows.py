@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sqlite3
+import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, TypeVar
@@ -38,37 +40,42 @@ def guarded(path: Path, make: Callable[..., T], *given: Any) -> T:
 class Rows:
     """The rows of a query, read one by one; what SQLite says of a damaged file becomes a BookFault."""
 
-    def __init__(self, connection: sqlite3.Connection, path: Path, sql: str, values: tuple[object, ...]) -> None:
-        self._path = path
-        try:
-            self._cursor = connection.execute(sql, values)
-        except (sqlite3.Error, UnicodeDecodeError) as error:
-            raise damaged(path, error) from error
+    def __init__(self, file: BookFile, sql: str, values: tuple[object, ...]) -> None:
+        self._file = file
+        self._cursor = file.ask(file.connection.execute, sql, values)
 
     def __iter__(self) -> Iterator[Any]:
-        try:
-            for row in self._cursor:  # noqa: UP028 - who leaves half-way must not close a cursor of a closed file
-                yield row
-        except (sqlite3.Error, UnicodeDecodeError) as error:
-            raise damaged(self._path, error) from error
+        file, lock, cursor = self._file, self._file.lock, self._cursor
+        while True:
+            with lock:  # not by `ask`: there may be a million of them
+                if file.closed:
+                    raise file.was_closed()
+                try:
+                    row = next(cursor, None)
+                except (sqlite3.Error, UnicodeDecodeError) as error:
+                    raise file.fault(error) from error
+            if row is None:
+                return
+            yield row
 
     def fetchone(self) -> Any:
-        try:  # without an iterator that is left half-way: of a damaged file, ending it would raise where nobody hears
-            return self._cursor.fetchone()
-        except (sqlite3.Error, UnicodeDecodeError) as error:
-            raise damaged(self._path, error) from error
+        return self._file.ask(next, self._cursor, None)
 
     def fetchall(self) -> list[Any]:
         return list(self)
 
 
 class BookFile:
-    """Opened for reading only. Raises a BookFault where it is none."""
+    """Opened for reading only, by any thread. One thread at a time asks SQLite, and nobody closes it meanwhile: of a
+    connection that is closed under a question Python's sqlite3 would read on, and the whole process would end. Raises a
+    BookFault where it is none."""
 
     def __init__(self, path: Path) -> None:
         if not is_file(path):
             raise BookFault(f"there is no book {path}", "check the path; `ordolex --book FILE` makes a new one")
         self.path = path
+        self.lock = threading.RLock()
+        self.closed = False
         try:
             self.connection = sqlite3.connect(
                 f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=2.0, check_same_thread=False
@@ -77,8 +84,28 @@ class BookFile:
         except (sqlite3.Error, UnicodeDecodeError) as error:
             raise BookFault(f"{path} cannot be read: {error}", "check rights and disk") from error
 
+    def ask(self, what: Callable[..., T], *given: Any) -> T:
+        with self.lock:
+            if self.closed:
+                raise self.was_closed()
+            try:
+                return what(*given)
+            except (sqlite3.Error, UnicodeDecodeError) as error:
+                raise self.fault(error) from error
+
+    def fault(self, error: Exception) -> BookFault:
+        if self.closed:
+            return self.was_closed()
+        return schema.held_elsewhere(self.path, error) or damaged(self.path, error)
+
+    def was_closed(self) -> BookFault:
+        return BookFault(f"{self.path} was closed before it was read", "open it again")
+
     def read(self, sql: str, values: tuple[object, ...] = ()) -> Rows:
-        return Rows(self.connection, self.path, sql, values)
+        return Rows(self, sql, values)
+
+    def link_columns(self) -> str:
+        return self.ask(schema.link_columns, self.connection)
 
     def chunk(self, row: Any) -> Chunk:
         return guarded(self.path, chunk_of, row)
@@ -87,7 +114,12 @@ class BookFile:
         return guarded(self.path, _event, row)
 
     def close(self) -> None:
-        self.connection.close()
+        """Ends what is being asked in other threads, which raises a BookFault there, and waits until it has ended."""
+        self.closed = True
+        with contextlib.suppress(sqlite3.ProgrammingError):  # it is closed already
+            self.connection.interrupt()
+        with self.lock:
+            self.connection.close()
 
 
 def where(**wanted: object) -> tuple[str, tuple[object, ...]]:

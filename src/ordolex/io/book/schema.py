@@ -179,12 +179,21 @@ def link_columns(connection: sqlite3.Connection) -> str:
     return ", ".join(("id, name, endpoint, line, source, adapter, first_question, line_end", *added))
 
 
+def held_elsewhere(path: Path, error: Exception) -> BookFault | None:
+    """What SQLite says where another program keeps the file to itself; None where it says something else."""
+    if getattr(error, "sqlite_errorcode", 0) & 0xFF not in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+        return None
+    return BookFault(f"{path} is held by another program ({error})", "end that one, then try again")
+
+
 def check(connection: sqlite3.Connection, path: Path) -> None:
     """Raises BookFault unless the file is a book that this version can read."""
     try:
         (found,) = connection.execute("PRAGMA application_id").fetchone()
         (version,) = connection.execute("PRAGMA user_version").fetchone()
     except sqlite3.DatabaseError as error:
+        if held := held_elsewhere(path, error):
+            raise held from error
         if "malformed" in str(error):
             advice = f"`ordolex book rescue '{path}' NEW` saves what can be read; it was left as it is"
             raise BookFault(f"{path} is damaged: {error}", advice) from error
@@ -195,6 +204,8 @@ def check(connection: sqlite3.Connection, path: Path) -> None:
         for table in ("site", "visit", "link", "chunk", "event", "adapter"):
             connection.execute(f"SELECT * FROM {table} LIMIT 1").fetchone()
     except sqlite3.DatabaseError as error:
+        if held := held_elsewhere(path, error):
+            raise held from error
         raise BookFault(
             f"{path} is damaged: {error}", f"`ordolex book rescue '{path}' NEW` saves what can be read"
         ) from error
