@@ -52,37 +52,40 @@ def test_a_terminal_that_stalls_and_is_gone_does_not_keep_the_program(
     BookReader(book).close()
 
 
-_SIGNALS_IN_SIGNALS = """
-import asyncio, signal, sys
+_SIGNALLED = """
+import asyncio, signal, sys, threading, time
 from types import SimpleNamespace
-from ordolex.tui import leaving
+from ordolex.tui import signals
 
-leaving._RESCUE_S = 0.05
-left = 40
+signals._RESCUE_S = 0.05
 
-def again(frame, event, arg):  # a signal after whatever the first one's handler has just done
-    global left
-    if left and event in ("c_return", "return") and "leave_for_good" in names(frame):
-        left -= 1
-        signal.raise_signal(signal.SIGTERM)
+def storm():
+    for _ in range(40):
+        for number in (signal.SIGHUP, signal.SIGCONT, signal.SIGTERM):
+            signal.raise_signal(number)
 
-def names(frame):
-    while frame is not None:
-        yield frame.f_code.co_name
-        frame = frame.f_back
+def to_another_thread():
+    other = threading.Thread(target=time.sleep, args=(600,), daemon=True)
+    other.start()
+    signal.pthread_kill(other.ident, signal.SIGHUP)
 
 async def main():
-    leaving.stop_on_signals(SimpleNamespace(exit=lambda: None), lambda: print("closed", flush=True))
-    sys.setprofile(again)
-    signal.raise_signal(signal.SIGHUP)
-    sys.setprofile(None)
-    await asyncio.Event().wait()
+    signals.stop_on_signals(SimpleNamespace(exit=lambda: None), lambda: print("of the one before"))
+    signals.stop_on_signals(SimpleNamespace(exit=lambda: None), lambda: print("closed", flush=True))
+    if sys.argv[1] == "storm":
+        storm()
+        await asyncio.Event().wait()
+    else:  # the main thread hangs in a lock, as it does where a terminal takes nothing any more
+        threading.Thread(target=to_another_thread).start()
+        threading.Event().wait()
 
 asyncio.run(main())
 """
 
 
-def test_signals_that_come_in_the_middle_of_each_other_close_the_book_once_and_hang_nothing() -> None:
-    """A closed window is a hang-up, told twice, and whoever closed it may end the program too."""
-    done = subprocess.run([sys.executable, "-c", _SIGNALS_IN_SIGNALS], capture_output=True, text=True, timeout=60)
+@pytest.mark.parametrize("which", ["storm", "another thread"])
+def test_a_signal_closes_the_book_once_however_many_come_and_whichever_thread_is_told(which: str) -> None:
+    """A closed window is a hang-up, told twice, and whoever closed it may end the program too; the kernel gives one of
+    them to any thread."""
+    done = subprocess.run([sys.executable, "-c", _SIGNALLED, which], capture_output=True, text=True, timeout=60)
     assert (done.returncode, done.stdout) == (0, "closed\n"), done.stderr

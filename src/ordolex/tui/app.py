@@ -32,10 +32,11 @@ from ordolex.tui.desks.base import Desk, job_of
 from ordolex.tui.everywhere import FrameAt, jobs
 from ordolex.tui.frame import Frame
 from ordolex.tui.job import Job, bindings, fault_said, own_fault
-from ordolex.tui.leaving import remind_of_addresses, stop_on_signals, warnings
+from ordolex.tui.leaving import remind_of_addresses, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
 from ordolex.tui.places import PLACES, Place, behind_the_first
+from ordolex.tui.signals import stop_on_signals
 from ordolex.tui.terminal import forgiving_driver
 from ordolex.tui.theme import themes
 from ordolex.tui.typed_ahead import TypedAhead

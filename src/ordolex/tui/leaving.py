@@ -2,14 +2,7 @@
 
 from __future__ import annotations
 
-import _thread
-import asyncio
-import contextlib
-import os
-import signal
-import threading
 import time
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from ordolex.core.record.items import LinkRecord
@@ -23,7 +16,6 @@ if TYPE_CHECKING:
 
 _SECOND_TIME_S = 6.0  # a key that warned does what it says when it is pressed again within this
 _HABIT_S = 2.0
-_RESCUE_S = 2.0
 
 
 class Warned:
@@ -114,30 +106,3 @@ async def _remind(at: FrameAt) -> bool:
         at.app.exit()
         return True
     return False
-
-
-def stop_on_signals(app: OrdolexApp, close_book: Callable[[], None]) -> None:
-    """A hang-up or a termination leaves as F10 does: the terminal is restored and the book closed. A terminal that is
-    gone, or takes nothing any more, holds up the screen's loop for ever; the ports and the book do not wait for it, and
-    so the signal is not taken in the loop.
-
-    A window that is closed sends more than one signal, and the second comes in the middle of the first: what is done
-    for one takes no lock and waits for nothing."""
-    loop = asyncio.get_running_loop()
-    rescue = [close_book]
-
-    def leave_for_good(number: int, frame: object) -> None:
-        with contextlib.suppress(IndexError):  # it is under way
-            _thread.start_new_thread(_close_and_end, (rescue.pop(),))
-        loop.call_soon_threadsafe(app.exit)
-
-    for name in ("SIGTERM", "SIGHUP", "SIGINT"):
-        number = getattr(signal, name, None)
-        if number is not None and threading.current_thread() is threading.main_thread():
-            signal.signal(number, leave_for_good)
-
-
-def _close_and_end(close_book: Callable[[], None]) -> None:
-    time.sleep(_RESCUE_S)
-    close_book()
-    os._exit(0)
