@@ -33,7 +33,7 @@ def guarded(path: Path, make: Callable[..., T], *given: Any) -> T:
     """What `make` makes of a row. Raises BookFault for a row that no recorder wrote."""
     try:
         return make(*given)
-    except (ValueError, TypeError, KeyError, RecursionError, OverflowError, sqlite3.Error) as error:
+    except (ValueError, TypeError, KeyError, RecursionError, OverflowError) as error:
         raise damaged(path, error) from error
 
 
