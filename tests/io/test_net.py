@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import threading
 import time
 from collections.abc import AsyncIterator
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 from pathlib import Path
 
 import pytest
+import zeroconf
 
 from ordolex.core.net.addresses import OwnAddress
 from ordolex.core.net.own_change import beside
 from ordolex.io.net import check, interfaces, page, ping, undo
+from ordolex.io.net.announced import Announcements
 from ordolex.io.net.survey import AGREE_S, AT_A_TIME, Host, KnownPort, Progress, survey
 from ordolex.io.relay.box import look_at_channel
 from ordolex.io.system.faults import Fault
@@ -265,3 +268,18 @@ async def test_a_serial_server_that_is_slow_to_agree_is_waited_for_before_it_is_
     port = server.sockets[0].getsockname()[1]
     assert (await look_at_channel("127.0.0.1", port, 1, agree_s=60)).gives == "rfc2217"
     server.close()
+
+
+def test_a_look_up_that_a_busy_computer_does_not_get_done_is_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    def blocked(self: object, *given: object, **named: object) -> None:
+        raise zeroconf.EventLoopBlocked
+
+    raised: list[object] = []
+    monkeypatch.setattr(threading, "excepthook", raised.append)
+    monkeypatch.setattr(zeroconf.Zeroconf, "get_service_info", blocked)
+    with Announcements(["127.0.0.1"]) as told:
+        before = set(threading.enumerate())
+        told._told(None, "_telnet._tcp.local.", "gate box._telnet._tcp.local.", None)
+        for one in set(threading.enumerate()) - before:
+            one.join(30)
+    assert told.why == "" and told.heard == [] and raised == []

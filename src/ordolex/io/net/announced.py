@@ -66,7 +66,9 @@ class Announcements:
         threading.Thread(target=self._look_up, args=(service_type, name), daemon=True).start()
 
     def _look_up(self, service_type: str, name: str) -> None:
-        with contextlib.suppress(OSError, RuntimeError, ValueError):
+        from zeroconf import Error
+
+        with contextlib.suppress(Error, OSError, RuntimeError, ValueError):  # a busy computer is an Error of its own
             info = self._zeroconf.get_service_info(service_type, name, timeout=1500)
             short = name.removesuffix(f".{service_type}")
             for address in info.parsed_addresses() if info is not None else ():
