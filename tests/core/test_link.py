@@ -69,7 +69,7 @@ def test_a_flood_that_cannot_be_read_is_judged_so_by_its_end(flood: bytes) -> No
     judge = Judge()
     judge.receive(b"good text to begin with\r\n", None)
     judge.receive(flood, None)
-    assert judge.bad >= 200 and not judge.clean
+    assert judge.bad >= 150 and not judge.clean
     judge.receive("und dann ist alles lesbar, auch ä und ö ° \n".encode() * 100, None)
     assert judge.bad == 0 and judge.clean
 
@@ -93,7 +93,7 @@ def test_line_errors_stain_readable_bytes() -> None:
 
 
 def test_an_old_fault_is_forgotten_after_a_window_of_clean_bytes() -> None:
-    judge = judged(b"\xff\xff")
+    judge = judged(b"\x00\x00")
     for _ in range(WINDOW // 8 + 1):
         assert not judge.clean or judge.seen >= WINDOW
         judge.receive(b"clean 1\n", None)
@@ -213,7 +213,8 @@ def test_an_answer_without_a_line_end_waits_for_a_longer_silence() -> None:
     exchange = Exchange(Question(b"?"), 0.0, 0.0005)
     exchange.receive(b"login: ", None, 0.1)
     assert exchange.next_deadline() >= 0.2
-    answer = exchange.tick(0.5)
+    assert exchange.tick(0.5) is None, "devices speak in pieces, with pauses of up to 0.4 s"
+    answer = exchange.tick(0.56)
     assert answer is not None and answer.ended is Ended.SILENCE
 
 
@@ -438,9 +439,9 @@ def test_a_rate_says_no_more_than_its_bytes_allow() -> None:
 
 
 def test_half_an_answer_of_unknown_shape_is_not_taken_for_all_of_it() -> None:
-    for unhurried, ends_s in ((False, 0.25), (True, 0.4)):
-        exchange = Exchange(Question(b"A\r", timeout_s=0.4, unhurried=unhurried), 0.0, 0.001)
+    for unhurried, ends_s in ((False, 0.55), (True, 0.8)):
+        exchange = Exchange(Question(b"A\r", timeout_s=0.8, unhurried=unhurried), 0.0, 0.001)
         exchange.receive(b"7.12 11.4 0.3", None, 0.1)
         assert exchange.next_deadline() == pytest.approx(ends_s, abs=0.01), "a silence without a line end"
-    exchange.receive(b"12 98.1\r\n", None, 0.3)
-    assert exchange.next_deadline() == pytest.approx(0.33, abs=0.01)
+    exchange.receive(b"12 98.1\r\n", None, 0.12)
+    assert exchange.next_deadline() == pytest.approx(0.15, abs=0.01)

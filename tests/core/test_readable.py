@@ -20,6 +20,7 @@ TEXTS = (
     "Température de l'eau 11,5 °C, débit 42 m³/h\r\n",
     "Nivå i kar 12 över gräns\r\n",
     "Ñandú 4: señal dañada, ¿reintentar?\r\n",
+    "Уровень в бассейне 3: 7,62 м, ОШИБКА датчика\r\n",
 )
 SINGLE = [name for name in CHARSETS if name != "UTF-8"]
 
@@ -35,10 +36,9 @@ def judged(data: bytes, charset: str, size: int = 7) -> Judge:
 @pytest.mark.parametrize("text", TEXTS)
 def test_a_text_is_clean_in_its_own_character_set(text: str, charset: str) -> None:
     data = text.encode(CHARSETS[charset], "ignore")
-    assert judged(data, charset).clean and judged(data * 20, charset).clean
-    assert Signs(data, charset=charset).readable == 1.0
-    if charset != "UTF-8":
-        assert judged(data, "UTF-8").bad and Signs(data).readable < 1.0
+    for chosen in (charset, "UTF-8"):  # the latter is what holds until somebody chooses
+        assert judged(data, chosen).clean and judged(data * 20, chosen).clean
+        assert Signs(data, charset=chosen).readable == 1.0
 
 
 @pytest.mark.parametrize("charset", CHARSETS)
@@ -68,16 +68,15 @@ def test_the_frames_of_a_screen_are_text_where_the_set_has_them() -> None:
     assert judged(data * 3, "CP437", 50).clean and judged(data * 3, "Latin-1", 50).bad
 
 
-def test_a_link_becomes_clear_once_its_character_set_is_chosen_and_no_sooner() -> None:
+def test_a_link_is_clear_in_a_character_set_that_nobody_chose_and_it_says_that_one_is_to_be_chosen() -> None:
     state = LinkState(LineSettings(9600))
     state.seen(0.0)
     state.opened(1.0)
     line = "Zulauf Süd: 8,4 °C\r\n".encode("cp850")
     state.heard(line, None, 2.0)
-    assert state.rung is Rung.HEARD and state.evidence().bad_lately
+    assert state.rung is Rung.CLEAR and not state.evidence().bad_lately
     assert causes(state.evidence().signs)[0].name == "charset"
     state.reads_in("CP850")
-    assert state.rung is Rung.HEARD and not state.evidence().bad_lately
     state.heard(line, None, 3.0)
     assert state.rung is Rung.CLEAR and "charset" not in {cause.name for cause in causes(state.evidence().signs)}
     state.retuned(LineSettings(4800), 4.0)
@@ -85,7 +84,7 @@ def test_a_link_becomes_clear_once_its_character_set_is_chosen_and_no_sooner() -
     assert state.rung is Rung.CLEAR
     state.reads_in("no such set")
     state.heard(line, None, 6.0)
-    assert state.rung is Rung.HEARD and state.charset == ""
+    assert state.rung is Rung.CLEAR and state.charset == ""
 
 
 def advised(answer: bytes, without: str) -> Advice:
@@ -102,8 +101,10 @@ def advised(answer: bytes, without: str) -> Advice:
 
 @pytest.mark.parametrize("without", ["", "raw TCP"])
 def test_of_a_letter_of_another_set_the_set_is_named_and_neither_the_rate_nor_the_way(without: str) -> None:
-    advice = advised("Füllstand Becken 3: 7,62 m\r\n".encode("latin-1"), without)
-    assert "character set" in advice.causes[0] and "Ctrl+B" in advice.test
+    data = "Füllstand Becken 3: 7,62 m\r\n".encode("latin-1")
+    assert not advised(data, without).causes
+    likeliest = causes(Signs(data))[0]
+    assert "character set" in likeliest.words and "Ctrl+B" in likeliest.test
 
 
 @pytest.mark.parametrize("without", ["", "raw TCP"])

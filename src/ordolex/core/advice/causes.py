@@ -8,11 +8,11 @@ out of the list.
 
 from __future__ import annotations
 
+import codecs
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 from ordolex.core.advice.by_hand import HAND_TESTS
 from ordolex.core.advice.facts import Fact, facts
@@ -20,6 +20,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.signs import Signs, text_share
 from ordolex.core.text import nmea0183
 from ordolex.core.text.chance import chance
+from ordolex.core.text.charsets import UNCHOSEN, UNREAD
 from ordolex.core.text.counts import counted
 
 _ANOTHER = 0.3  # odds of a cause that is not in the list
@@ -129,8 +130,7 @@ def _missing(s: Signs) -> float:
     right, wrong = nmea0183.census(s.data)
     if s.errors is not None and s.errors.total:
         return 0.0
-    whole = s.readable > 0.95
-    return 0.8 if whole and wrong and wrong >= right else 0.45 if whole and s.data and _cut_words(s) else 0.0
+    return 0.8 if s.readable > 0.95 and wrong and wrong >= right else 0.0
 
 
 def _escapes(s: Signs) -> float:
@@ -143,10 +143,16 @@ def _charset(s: Signs) -> float:
     shifted = bytes(byte & 0x7F for byte in s.data if byte not in b"\x0e\x0f")
     if b"\x0e" in s.data and clean and text_share(shifted) > 0.9:
         return 0.93  # with line errors, or among bytes that are no text, it is a byte like any other
-    if s.readable > _READS_WELL:
+    if s.readable > _READS_WELL and not _undeclared(s):
         return 0.0
     sure = 0.7 if s.errors is not None else 0.5  # where no errors are told, a wrong rate looks the same
     return sure if clean and 0.02 < high < 0.5 and text_share(s.data) > 0.5 and not _parity(s) else 0.0
+
+
+def _undeclared(s: Signs) -> bool:
+    """Whether what came is text of a set that nobody has chosen yet."""
+    whole = s.data[:3].lstrip(bytes(range(0x80, 0xC0))) + s.data[3:]  # what is remembered may begin within a character
+    return s.charset == UNCHOSEN and UNREAD in codecs.getincrementaldecoder("utf-8")("replace").decode(whole)
 
 
 def _doubled(s: Signs) -> float:
@@ -377,12 +383,6 @@ def _of_told(signs: Signs, told: Told) -> Iterator[Fact]:
             ("crossed", "broken", "off"),
             ("rate",),
         )
-
-
-def _cut_words(s: Signs) -> bool:
-    """Two arrivals of the same kind of line whose lengths differ by a few bytes."""
-    lengths = [len(line) for line in s.lines if len(line) > 10]
-    return len(lengths) >= 3 and any(0 < abs(a - b) <= 2 for a, b in pairwise(lengths))
 
 
 def _alike(line: bytes, others: list[bytes]) -> bool:

@@ -41,7 +41,7 @@ def _errors(s: Signs) -> Iterator[Fact]:
         if number:
             yield Fact(f"{counted(number, one)} in the last {counted(count, 'byte')}", speaks_for, against)
     if not s.errors.total and s.data:
-        yield Fact(f"no line error in the last {counted(count, 'byte')}", (*_OF_THE_CONTENT, "missing"), _OF_THE_LINE)
+        yield Fact(f"no line error in the last {counted(count, 'byte')}", _OF_THE_CONTENT, _OF_THE_LINE)
 
 
 def _reading(s: Signs) -> Iterator[Fact]:
@@ -50,10 +50,10 @@ def _reading(s: Signs) -> Iterator[Fact]:
     share = s.readable
     words = f"{share * 100:.0f} % of it reads as text"
     if share >= 0.9:
-        yield Fact(words, ("clock", "missing", "half", "long lines", "doubled", "line end"),
+        yield Fact(words, ("clock", "half", "long lines", "doubled", "line end"),
                    ("rate", "parity", "inverted", "floating"))  # fmt: skip
     elif share < 0.6:
-        yield Fact(words, ("rate", "parity", "inverted", "floating"), ("clock", "missing", "half", "long lines"))
+        yield Fact(words, ("rate", "parity", "inverted", "floating"), ("clock", "half", "long lines"))
     else:
         yield Fact(words)
     if share < 0.9 and text_share(bytes(byte & 0x7F for byte in s.data)) > 0.95:

@@ -5,17 +5,25 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from enum import Enum
 
+from ordolex.core.link.echo import ENDS, Form, form_of
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.owed import Owed
+from ordolex.core.link.pace import Pace
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.text.charsets import text_of
+from ordolex.core.text.refused import is_refusal
+from ordolex.core.text.visible import without_codes
 
 MAX_ANSWER = 1 << 20
 """Bytes after which an answer is taken to have ended: a device that floods must not fill the memory."""
 
 _AFTER_LINE_END_S = 0.03
-_QUIET_S = 0.15
+_QUIET_S = 0.15  # after a frame
+_TEXT_QUIET_S = 0.45  # after text without a line end, which may come in pieces with longer pauses than a frame may
 _LONGEST_TIMES, _LONGEST_S = 10, 30.0  # time-outs, and seconds at least, after which one answer is over
 _LINGER_S = 0.1  # how much longer is waited where an answer may be the one before, given twice
+_APART_S = 0.002  # less is between the bytes of one piece
+_TAIL = 64  # bytes at the end of what came that are looked at for a line end
 _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
 
 
@@ -43,6 +51,13 @@ class Answer:
     first_s: float | None
     last_s: float | None
     errors: LineErrors = field(default_factory=LineErrors)
+    apart: bool = False
+    """The question's own text came first, by itself: an echo, or the beginning of an answer in small pieces."""
+
+    @property
+    def in_doubt(self) -> bool:
+        """Whether what the answer begins with may be an echo, or a part of the answer."""
+        return self.question.is_in_doubt(self.data, apart=self.apart)
 
     @property
     def verdict(self) -> Verdict:
@@ -52,15 +67,13 @@ class Answer:
         return Verdict.WRONG if verdict is Verdict.RIGHT and self.errors.total else verdict
 
 
-_BLANKS = 8
-"""Line ends that may stand before an echo."""
-
-
 class Exchange:
     """The wait for one answer. `character_s` is the time of one character at the line settings in force; `owed` says
-    which answers of earlier questions may still come."""
+    which answers of earlier questions may still come, and `pace` how long the device pauses within one."""
 
-    def __init__(self, question: Question, now_s: float, character_s: float, owed: Owed | None = None) -> None:
+    def __init__(
+        self, question: Question, now_s: float, character_s: float, owed: Owed | None = None, pace: Pace | None = None
+    ) -> None:
         self.question = question
         self.asked_s = now_s
         self._owed = Owed() if owed is None else owed
@@ -71,8 +84,11 @@ class Exchange:
         # A device that talks by itself must not keep one question waiting for ever.
         self._last_deadline = self._first_deadline + max(_LONGEST_TIMES * question.timeout_s, _LONGEST_S)
         self._quiet_s = max(_QUIET_S, _QUIET_CHARACTERS * character_s)
-        self._after_line_end_s = max(_AFTER_LINE_END_S, 4 * character_s)
+        self._pace = Pace() if pace is None else pace
+        self._text_quiet_s = max(_TEXT_QUIET_S, _QUIET_CHARACTERS * character_s, self._pace.longer_than_seen_s)
+        self._after_line_end_s = max(_AFTER_LINE_END_S, 4 * character_s, self._pace.longer_than_seen_s)
         self._parts = bytearray()
+        self._apart = False
         self._first_s: float | None = None
         self._last_s: float | None = None
         self._errors = LineErrors()
@@ -85,6 +101,11 @@ class Exchange:
             return None
         if self._first_s is None:
             self._first_s = now_s
+        elif self.question.codec is None and self._last_s is not None:
+            gap_s = now_s - self._last_s
+            self._pace.paused(gap_s)
+            alone = gap_s > _APART_S and self._parts.strip(ENDS)
+            self._apart |= bool(alone) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE
         self._last_s = now_s
         self._parts += data
         codec, until = self.question.codec, self.question.until
@@ -129,11 +150,22 @@ class Exchange:
             return self._last_s + self.question.timeout_s
         if codec is not None:  # what came is no answer: foreign frames and noise do not shorten the wait for it
             return max(self._first_deadline, self._last_s + self._quiet_s)
-        if not self._parts.strip(b"\r\n"):  # the rest of the answer before, that came late: the answer is still to come
-            return max(self._first_deadline, self._last_s + self._quiet_s)
-        if (self.question.unhurried and not self._ends_with_line()) or self._is_half_our_own():
-            return max(self._first_deadline, self._last_s + self._quiet_s)
-        return self._last_s + (self._after_line_end_s if self._ends_with_line() else self._quiet_s)
+        ended = self._ends_with_line()
+        silence = self._last_s + (self._after_line_end_s if ended else self._text_quiet_s)
+        return max(self._first_deadline, silence) if self._may_go_on(ended) else silence
+
+    def _may_go_on(self, ended: bool) -> bool:
+        """Whether what came so far is not to be taken for the answer before the time-out: nothing but line ends and
+        codes, such as the rest of an answer that came late; our own bytes, whose answer is on its way; half a line
+        where no line end is told; what is not right yet, of a device that may be speaking still."""
+        data = bytes(self._parts)
+        if not without_codes(data).strip(ENDS) or form_of(self.question.data, data)[0] in (Form.ALONE, Form.PART):
+            return True
+        if self.question.unhurried and not ended:
+            return True
+        if self.question.judge(data) is not Verdict.WRONG:
+            return False
+        return not (ended and is_refusal(text_of(self.question.behind_echo(data)), self.question.text))
 
     def tick(self, now_s: float) -> Answer | None:
         """The answer, if its deadline has passed."""
@@ -144,16 +176,18 @@ class Exchange:
         if self.question.owes and self.question.codec is None:
             return self._text_came(now_s)
         if self._lingers_until is not None:
-            self._owed.came_alone()
-            return self._end(Ended.FRAME)
+            return self._end(self._came_alone(Ended.FRAME))
         if now_s >= self._last_deadline:
             return self._end(Ended.ENDLESS)
         return self._end(Ended.LINE_END if self._ends_with_line() else Ended.SILENCE)
 
     def _text_came(self, now_s: float) -> Answer | None:
         """The same for text, which has no frames: what comes behind the answer that was given twice is the answer."""
-        data = bytes(self._parts)
+        data = self._owed.after_another(self.question, bytes(self._parts), now_s)
+        self._parts = bytearray(data)
         ended = Ended.LINE_END if self._ends_with_line() else Ended.SILENCE
+        if self._owed.holds_a_piece(self.question, data, now_s):
+            return self._end(Ended.DOUBTFUL)
         if self._owed.could_be_older(self.question, data):
             return self._end(Ended.DOUBTFUL)
         if self._lingers_until is None and self._owed.could_be_double(self.question, data, now_s):
@@ -164,8 +198,16 @@ class Exchange:
             self._owed.doubled = True
             self._parts = self._parts[self._double :]
         else:
-            self._owed.came_alone()
+            ended = self._came_alone(ended)
         return self._end(ended)
+
+    def _came_alone(self, ended: Ended) -> Ended:
+        """Nothing more came. What reads as another question's answer is that one, where answers are known to come
+        twice, for this one's would have, too; and may be where they come after the time-out."""
+        if self._lingers_until is not None and (self._owed.doubled or self._owed.late is not None):
+            return Ended.DOUBTFUL
+        self._owed.came_alone()
+        return ended
 
     def _linger(self, now_s: float) -> None:
         """Waits for the answer itself. From who gives each answer twice it has to come, or to come twice, too: there,
@@ -181,17 +223,13 @@ class Exchange:
         """What came, without our own question at its beginning; nothing while it may still be that."""
         return self.question.behind_echo(bytes(self._parts))
 
-    def _is_half_our_own(self) -> bool:
-        """Whether all that came is a part of the question as it went out: an echo whose rest is on its way."""
-        own = self.question.data.strip(b"\r\n")
-        came = self._parts[: len(own) + _BLANKS].lstrip(b"\r\n")
-        return len(came) < len(own) and own.startswith(came)
-
     def _ends_with_line(self) -> bool:
-        return self._parts.endswith((b"\n", b"\r"))
+        """Codes behind a line end change nothing of it."""
+        return without_codes(bytes(self._parts[-_TAIL:])).rstrip(b"\0\x11\x13").endswith((b"\n", b"\r"))
 
     def _end(self, ended: Ended) -> Answer:
         def after(at: float | None) -> float | None:
             return None if at is None else at - self.asked_s
 
-        return Answer(self.question, bytes(self._parts), ended, after(self._first_s), after(self._last_s), self._errors)
+        data = bytes(self._parts)
+        return Answer(self.question, data, ended, after(self._first_s), after(self._last_s), self._errors, self._apart)

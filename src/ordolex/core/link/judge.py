@@ -13,15 +13,16 @@ from dataclasses import dataclass
 
 from ordolex.core.text import nmea0183
 from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
-from ordolex.core.text.readable import MOST_BEYOND, beyond_ascii, is_single
+from ordolex.core.text.readable import MOST_BEYOND, Beyond, beyond_ascii, in_some_set, is_single
 
 WINDOW = 64
 """Bytes that the judgement looks back over: a line or two of text, under a tenth of a second at 9600 baud."""
 
 _ENOUGH_WITHOUT_LINE_END = 16  # readable bytes in a row by chance at a wrong rate: (100/256)^16, one in three million
 _ENOUGH_WITH_LINE_END = 2
+_ENOUGH_BEYOND = 6  # where characters beyond ASCII are among them, which noise has too
 _READABLE = bytes(range(0x20, 0x7F)) + b"\t\r\n\b\x07\x0c\x1b\x01\x02\x03\x04\x06\x11\x13\x15"
-_ASCII = bytes(range(0x80))
+_HIGH = bytes(range(0x80, 0x100))
 _PRINTABLE = bytes(range(0x21, 0x7F))
 _SENTENCE_LINE = re.compile(rb"[$!][\x20-\x7e]{1,90}(?=[\r\n])")
 _IN_SENTENCE = bytes(range(0x20, 0x7F))
@@ -61,7 +62,7 @@ class LineErrors:
 
 _OUTWEIGHED_BY = round(1 / MOST_BEYOND) - 1
 """Plain characters that one beyond ASCII needs beside it, where nearly any byte would be a character."""
-_NO_TEXT = -16
+_NO_TEXT = 16
 _JUDGED = 4 * WINDOW
 _CONTINUED = bytes(range(0x80, 0xC0))
 
@@ -77,14 +78,14 @@ class Judge:
 
     def reset(self) -> None:
         """Starts a new window, as after a change of line settings."""
-        self._window: deque[tuple[int, int, int]] = deque()
+        self._window: deque[tuple[bytes, int]] = deque()
         self.seen = 0
         self._bad = 0
-        self._beyond = 0
         self._weight = 0
         self._line_ends = 0
         self._tail = b""
-        self._decoder = codecs.getincrementaldecoder(CHARSETS[self.charset])("surrogateescape")
+        self._beyond: Beyond | None = None
+        self._after_cr = False
 
     def judged_by_check(self, right: bool, *, counts: bool = True) -> None:
         """An answer was judged by its frame, not by whether it is text. Only a frame with a check `counts` as one."""
@@ -94,53 +95,68 @@ class Judge:
 
     def receive(self, data: bytes, errors: LineErrors | None) -> None:
         sentences = self._wrong_sentences(data)
-        if len(data) > _JUDGED:  # of a flood its end tells enough; a character that is cut there is left out
-            self._decoder.reset()
-            data = data[-_JUDGED:] if is_single(self.charset) else _from_a_character_on(data[-_JUDGED:])
-        bad, beyond = self._unreadable(data)
-        bad += sentences
+        if len(data) > _JUDGED:  # of a flood its end tells enough
+            data = data[-_JUDGED:]
+        bad = sentences + len(_without_nul_behind_cr(data, self._after_cr).translate(None, _READABLE + _HIGH))
+        self._after_cr = data.endswith(b"\r") or (self._after_cr and not data)
         if errors is not None:
             bad = min(bad + errors.total, max(1, len(data)))
-        self._window.append((len(data), bad, beyond))
+        self._window.append((data, bad))
         self.seen += len(data)
         self._bad += bad
-        self._beyond += beyond
-        while len(self._window) > 1 and self.seen - self._window[0][0] >= WINDOW:
-            count, old_bad, old_beyond = self._window.popleft()
-            self.seen -= count
+        while len(self._window) > 1 and self.seen - len(self._window[0][0]) >= WINDOW:
+            old, old_bad = self._window.popleft()
+            self.seen -= len(old)
             self._bad -= old_bad
-            self._beyond -= old_beyond
-        self._count_text(data, bad, beyond)
+        self._beyond = None
+        self._count_text(data, bad)
 
     @property
     def bad(self) -> int:
         """Errors and bytes that are no text among those in the window."""
-        return self._bad + (self._beyond if self._weight <= _NO_TEXT else 0)
+        found = self._found_beyond()
+        if not (found.read or found.unread):
+            return self._bad
+        outweighed = _OUTWEIGHED_BY * found.read - self._plain() >= _NO_TEXT
+        return self._bad + found.unread + (found.read if outweighed or found.read > MOST_BEYOND * self.seen else 0)
 
     @property
     def clean(self) -> bool:
         """No fault in the window, and enough of the expected shape to say so."""
         enough = _ENOUGH_WITH_LINE_END if self._line_ends else _ENOUGH_WITHOUT_LINE_END
-        return self.bad == 0 and self._weight >= enough
+        beyond = self._found_beyond().read
+        if beyond:
+            enough = max(enough, _ENOUGH_BEYOND) + (_OUTWEIGHED_BY + 1) * beyond
+        return self._weight >= enough and self.bad == 0
 
-    def _count_text(self, data: bytes, bad: int, beyond: int) -> None:
+    def _count_text(self, data: bytes, bad: int) -> None:
         if bad:
             self._weight = self._line_ends = 0
-        plain = len(data) - len(data.translate(None, _PRINTABLE)) if not bad else 0
-        self._weight = max(-WINDOW, min(self._weight + plain - _OUTWEIGHED_BY * beyond, WINDOW))
-        self._line_ends |= not bad and (b"\n" in data or b"\r" in data)
+            return
+        self._weight = min(self._weight + len(data) - len(data.translate(None, _PRINTABLE + _HIGH)), 4 * WINDOW)
+        self._line_ends |= b"\n" in data or b"\r" in data
 
-    def _unreadable(self, data: bytes) -> tuple[int, int]:
-        """How many bytes are no text, and how many are characters that only their set makes readable."""
-        odd = data.translate(None, _READABLE)
-        if not odd:
-            return 0, 0
-        below = len(odd) - len(odd.translate(None, _ASCII))
-        if 4 * below > len(data):  # no text by any code: the rest of it need not be decoded to be told as bad
-            self._decoder.reset()
-            return len(odd), 0
-        found = beyond_ascii(self._decoder.decode(data), single=is_single(self.charset))
-        return below + found.unread, found.read
+    def _plain(self) -> int:
+        data = self._text()
+        return len(data) - len(data.translate(None, _PRINTABLE)) + self._found_beyond().words
+
+    def _text(self) -> bytes:
+        return b"".join(data for data, _ in self._window)
+
+    def _found_beyond(self) -> Beyond:
+        """What is beyond ASCII in the window, looked at as a whole: where it was cut into arrivals does not count."""
+        if self._beyond is None:
+            plain = all(data.isascii() for data, _ in self._window)
+            self._beyond = _NONE if plain else self._beyond_in(self._text())
+        return self._beyond
+
+    def _beyond_in(self, data: bytes) -> Beyond:
+        single = is_single(self.charset)
+        if not single:
+            data = data[:3].lstrip(_CONTINUED) + data[3:]  # the window may begin within a character, and end in one
+        decoder = codecs.getincrementaldecoder(CHARSETS[self.charset])("surrogateescape")
+        found = beyond_ascii(decoder.decode(data), single=single)
+        return in_some_set(data) if self.charset == UNCHOSEN and found.unread else found
 
     def _wrong_sentences(self, data: bytes) -> int:
         if not self._tail and b"$" not in data and b"!" not in data:
@@ -161,6 +177,9 @@ class Judge:
         return wrong
 
 
-def _from_a_character_on(data: bytes) -> bytes:
-    """Without the end of a character of UTF-8 that was cut."""
-    return data[:3].lstrip(_CONTINUED) + data[3:]
+_NONE = Beyond(0, 0)
+
+
+def _without_nul_behind_cr(data: bytes, after_cr: bool) -> bytes:
+    """Some devices end a line with CR NUL."""
+    return (data[1:] if after_cr and data[:1] == b"\0" else data).replace(b"\r\0", b"\r") if b"\0" in data else data

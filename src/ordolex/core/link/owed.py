@@ -9,6 +9,7 @@ Without I/O and clock: times are seconds of one monotonic clock that the caller 
 
 from __future__ import annotations
 
+import os.path
 from collections import deque
 from dataclasses import dataclass
 
@@ -21,13 +22,13 @@ LONGEST_S = 20.0
 _MARGIN_S = 0.1
 _LATE_FACTOR = 1.5  # what is waited for answers whose lateness was measured
 _SUSPECTED_TIMES, _SUSPECTED_S = 4.0, 3.0  # how much longer an answer is held to be possible
+_BY_HAND_TIMES = 3.0
 _DOUBTS = 2
 """How often a question must be answered at once, after its unanswered one was let run out, to have been silent."""
 _SINGLES = 2  # answers that must have come alone before it is believed that they do
 _REMEMBERED = 6  # answers that are compared with what comes next
 _DOUBLE_WITHIN_S = 3.0
 _MOST_HEARD = 4096
-_LINE_ENDS = (b"\r", b"\n")
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +71,7 @@ class Owed:
         self._doubted = False
         self._debts: list[_Debt] = []
         self._heard = bytearray()
-        self._given: deque[tuple[bytes, bytes, float]] = deque(maxlen=_REMEMBERED)
+        self._given: deque[tuple[Question, bytes, float]] = deque(maxlen=_REMEMBERED)
 
     @property
     def frames(self) -> bool:
@@ -96,7 +97,7 @@ class Owed:
 
     def unanswered(self, question: Question, sent_s: float) -> None:
         """The wait for this question has ended without its answer."""
-        if _is_told_apart(question) or (question.expected is None and not question.owes):
+        if _is_told_apart(question):
             return
         self._debts.append(_Debt(question, sent_s))
 
@@ -120,8 +121,7 @@ class Owed:
         self._gave(question, data, heard_s)
 
     def _gave(self, question: Question, data: bytes, now_s: float) -> None:
-        if question.codec is not None or question.owes:
-            self._given.append((question.data, _answer_in(question, data), now_s))
+        self._given.append((question, _answer_in(question, data), now_s))
 
     def wait_s(self, question: Question, now_s: float) -> float:
         """How long to wait before this is asked; 0 where nothing of another question can be taken for its answer."""
@@ -139,13 +139,18 @@ class Owed:
         self._heard += data[-_MOST_HEARD:]
         del self._heard[:-_MOST_HEARD]
         heard = bytes(self._heard)
-        for debt in self._debts:
-            if is_answer(debt.question, heard):
-                self._debts.remove(debt)
-                self._heard.clear()
-                self._came_late(debt.question, now_s - debt.sent_s)
-                self._gave(debt.question, heard, now_s)
-                return debt.question, heard, now_s - debt.sent_s
+        whole = _whole_lines(heard)
+        found = [d for d in self._debts if is_answer(d.question, heard if d.question.codec is not None else whole)]
+        if len({debt.question.data for debt in found if debt.question.codec is None}) > 1:
+            self._heard.clear()  # nobody can tell whose it is
+            self.suspect(now_s)
+            return None
+        for debt in found[:1]:
+            self._debts.remove(debt)
+            self._heard.clear()
+            self._came_late(debt.question, now_s - debt.sent_s)
+            self._gave(debt.question, heard, now_s)
+            return debt.question, heard, now_s - debt.sent_s
         return None
 
     def hear_beside(self, question: Question, data: bytes, now_s: float) -> list[Question]:
@@ -166,16 +171,46 @@ class Owed:
         return any(
             debt.question.data != question.data and is_answer(debt.question, data)
             for debt in self._debts
-            if debt.question.codec is not None or debt.question.owes
+            if debt.question.codec is not None or debt.question.owes or (self.late and _any_line_answers(debt.question))
         )
 
     def could_be_double(self, question: Question, data: bytes, now_s: float) -> bool:
         """Whether the answer in `data` is, byte for byte, one that another question was given lately."""
         answer = _answer_in(question, data)
         return any(
-            asked != question.data and answer == given and now_s - at_s < _DOUBLE_WITHIN_S
+            asked.data != question.data
+            and answer == given
+            and now_s - at_s < _DOUBLE_WITHIN_S
+            and _confusable(asked, question)
             for asked, given, at_s in self._given
         )
+
+    def after_another(self, question: Question, data: bytes, now_s: float) -> bytes:
+        """What stands behind another question's answer that was given once more before it, where that is right or any
+        line may be; else all of it."""
+        for asked, given, at_s in self._given:
+            if asked.data == question.data or now_s - at_s >= _DOUBLE_WITHIN_S or not given:
+                continue
+            rest = data.lstrip(b"\r\n\0")
+            behind = rest[len(given) :]
+            if rest.startswith(given) and behind[:1] in (b"\r", b"\n") and behind.strip(b"\r\n\0"):
+                if question.judge(behind) in (Verdict.RIGHT, Verdict.UNJUDGED):
+                    self.doubled = True
+                    return behind
+        return data
+
+    def holds_a_piece(self, question: Question, data: bytes, now_s: float) -> bool:
+        """Whether it begins with a piece of another question's answer that was given once more and cut short, with the
+        answer right behind it on the same line: both begin alike."""
+        line = data.lstrip(b"\r\n\0").split(b"\r")[0].split(b"\n")[0]
+        for asked, given, at_s in self._given:
+            if asked.data == question.data or now_s - at_s >= _DOUBLE_WITHIN_S:
+                continue
+            common = len(os.path.commonprefix([line, given]))
+            begins = line[: len(line) - len(line.lstrip(_NOT_DIGITS))]
+            if begins and begins == given[: len(begins)] and common > len(begins) and begins in line[common - 1 :]:
+                return True
+        return False
 
     def suspect(self, now_s: float) -> None:
         """An answer came that may be any of those that are owed: they may take as long as the oldest of them has been
@@ -194,8 +229,11 @@ class Owed:
         or a computer that is busy answers later than it was seen to. Where it is not known how late answers are, for
         long; but after a doubtful answer only while all is let run out, for what did not come then comes no more."""
         patience = self._patience_s(debt)
+        asked_by_hand = debt.question.codec is None and debt.question.expected is None and not debt.question.owes
         if self._doubted:
             return patience
+        if asked_by_hand:  # a command that somebody types may have no answer at all
+            return max(patience, _BY_HAND_TIMES * debt.question.timeout_s + _MARGIN_S)
         known = self.late is not None or self._bound_s > 0
         return min(LONGEST_S, max(_SUSPECTED_S, _SUSPECTED_TIMES * patience)) if known else LONGEST_S
 
@@ -204,6 +242,9 @@ class Owed:
         self._debts = [debt for debt in self._debts if now_s - debt.sent_s < self._suspected_s(debt)]
         if not self._debts:
             self._bound_s, self._doubted = 0.0, False
+
+
+_NOT_DIGITS = bytes(set(range(0x21, 0x7F)) - set(b"0123456789+-."))
 
 
 def _is_told_apart(question: Question) -> bool:
@@ -219,7 +260,17 @@ def is_answer(question: Question, data: bytes) -> bool:
     if verdict is Verdict.RIGHT:
         return True
     refused = is_refusal(text_of(question.behind_echo(data)))
-    return question.owes and data.endswith(_LINE_ENDS) and (verdict is Verdict.UNJUDGED or refused)
+    return bool(_whole_lines(data)) and (refused or (_any_line_answers(question) and verdict is Verdict.UNJUDGED))
+
+
+def _whole_lines(data: bytes) -> bytes:
+    """What ends with a line end; a prompt may stand behind it."""
+    return data[: max(data.rfind(b"\r"), data.rfind(b"\n")) + 1] if data.strip(b"\r\n") else b""
+
+
+def _any_line_answers(question: Question) -> bool:
+    """Whether an answer is owed whose shape is not known, or any whole line may be it."""
+    return question.owes or (question.codec is None and question.expected is None)
 
 
 def _answer_in(question: Question, data: bytes) -> bytes:

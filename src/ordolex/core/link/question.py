@@ -12,11 +12,15 @@ from dataclasses import dataclass
 from enum import Enum
 from typing import Protocol
 
-from ordolex.core.text.charsets import UNREAD, text_of
+from ordolex.core.link.echo import Echo, Form, form_of, own_text
+from ordolex.core.text.charsets import UNREAD, readings_of, text_of
 from ordolex.core.text.escapes import named
-from ordolex.core.text.patterns import fullmatch
-from ordolex.core.text.refused import is_refusal
+from ordolex.core.text.patterns import fullmatch, search
+from ordolex.core.text.refused import instead_of_a_value, is_refusal
+from ordolex.core.text.shown import shown
+from ordolex.core.text.visible import without_codes
 
+_NOT_SHOWN = bytes(range(0x20)) + b"\x7f"
 _NR1 = r"[+-]?\d+"
 _NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
 _ITEM = rf'(?:{_NRF}|"[^"]*")'
@@ -98,6 +102,8 @@ class Question:
 
     until      bytes that end the answer; None: a line end and a short silence, or a silence alone
     like       a pattern for the whole of a right answer, as a sheet gives it
+    holds      a pattern that a right answer has somewhere in it, as a sheet gives it for a value
+    echo       whether the device gives back what it is asked, as far as that is known
     timeout_s  how long to wait for the first byte, and again from the last byte for the end
     codec      finds and judges the answer of a framed question; the rest above does not count then
     harmless   a sheet or a protocol says that it changes nothing, so that it may be asked again without being told
@@ -112,6 +118,8 @@ class Question:
     until: bytes | None = None
     timeout_s: float = 1.0
     like: str = ""
+    holds: str = ""
+    echo: Echo = Echo.UNKNOWN
     codec: Codec | None = None
     means: str = ""
     """What a right answer says, in words, where somebody wrote that down."""
@@ -139,6 +147,8 @@ class Question:
             return self.codec.expected
         if self.like:
             return self.means or f"text like {self.like}"
+        if self.holds:
+            return self.means or f"text that holds {self.holds}"
         if self.text.upper() in _COMMON:
             return _COMMON[self.text.upper()][1]
         return "numbers or quoted strings (IEEE 488.2, 8.7)" if _QUERY.fullmatch(self.text) else None
@@ -160,49 +170,86 @@ class Question:
             return Verdict.NONE
         if self.codec is not None:
             return self.codec.judge(answer)
-        if answer == self.data or answer.strip() == self.data.strip():
+        form, _ = form_of(self.data, answer)
+        if (form is Form.ALONE and self.echo is not Echo.NEVER) or answer.strip() == self.data.strip() == b"":
             return Verdict.ECHO
-        if self.like:
-            bare = self._behind_own(answer)
-            readings = [text_of(bare, self.charset), text_of(bare)]
-            readings.append(bare.decode("latin-1"))  # books kept it so once
-            # a pattern may end in the blank of a prompt, or say nothing of line ends
-            shapes = (shape for text in readings for shape in (text.strip(), text.strip("\r\n"), text))
-            return Verdict.RIGHT if any(fullmatch(self.like, text) for text in shapes) else Verdict.WRONG
+        if self.like or self.holds:
+            texts = self.texts(answer)
+            refused = any(is_refusal(text.lstrip(), self.text, self.like + self.holds) for text in texts)
+            return Verdict.RIGHT if not refused and any(map(self._is_like, texts)) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in self.behind_echo(answer) else Verdict.WRONG
         if self.expected is None:
             return Verdict.UNJUDGED
-        text = self._without_echo(answer)
-        if self._fits(text):
+        texts = [text.strip() for text in self.texts(answer)]
+        if any(is_refusal(text, self.text) for text in texts):
+            return Verdict.WRONG
+        lines = [
+            line.strip() for text in texts for line in text.splitlines()
+        ]  # a heading or a prompt may stand beside it
+        if any(map(self._fits, lines)):
             return Verdict.RIGHT
-        return (
-            Verdict.UNJUDGED if self.text.upper() not in _COMMON and _could_be_right(text, self.text) else Verdict.WRONG
-        )
+        could_be = self.text.upper() not in _COMMON and any(_could_be_right(text, self.text) for text in texts)
+        return Verdict.UNJUDGED if could_be else Verdict.WRONG
+
+    def texts(self, answer: bytes) -> list[str]:
+        """What a screen would show of the answer, in each way in which it can be read, the likeliest first: without
+        the device's echo, where it is one or may be one, and in each character set."""
+        return [shown(text) for bare in self.bare(answer) for text in readings_of(bare, self.charset)]
+
+    def bare(self, answer: bytes) -> tuple[bytes, ...]:
+        """The answer without the echo before it. Where it is not known whether what it begins with is an echo, both
+        ways, the likelier first."""
+        form, behind = form_of(self.data, answer)
+        if form is Form.LINE:
+            return (answer,) if self.echo is Echo.NEVER else (behind,) if self.echo is Echo.LINE else (behind, answer)
+        if form is Form.GLUED:
+            return (behind, answer) if self.echo is Echo.GLUED else (answer, behind)
+        return (answer,)
+
+    def is_in_doubt(self, answer: bytes, *, apart: bool = False) -> bool:
+        """Whether what the answer begins with may be an echo, or a part of its first number or word; another question
+        of another beginning would tell. `apart` says that it came by itself, before the rest."""
+        form, behind = form_of(self.data, answer)
+        if form is not Form.GLUED or self.echo is Echo.GLUED:
+            return False
+        sent_end = self.data[-1:] in (b"\r", b"\n", b"\0")
+        if not apart and (sent_end or self.echo is Echo.NEVER):
+            return False
+        first = without_codes(behind).translate(None, _NOT_SHOWN)[:1]
+        return (own_text(self.data)[-1:] + first).decode("latin-1").replace(".", "0").replace(",", "0").isalnum()
+
+    def fits_whole(self, answer: bytes) -> bool | None:
+        """Where its shape is known: whether only the whole of the answer has it (True), or only what stands behind the
+        question's own text (False); None where both have, or neither."""
+        form, behind = form_of(self.data, answer)
+        if form not in (Form.LINE, Form.GLUED) or not (self.like or self.holds):
+            return None
+        whole, rest = (any(self._is_like(shown(t)) for t in readings_of(d, self.charset)) for d in (answer, behind))
+        return whole if whole is not rest else None
+
+    def _is_like(self, text: str) -> bool:
+        if self.holds and search(self.holds, text) is None:
+            return False
+        if self.holds and instead_of_a_value(text.strip(), self.text) and fullmatch(self.holds, text.strip()) is None:
+            return False
+        # a pattern may end in the blank of a prompt, or say nothing of line ends
+        return not self.like or any(fullmatch(self.like, way) for way in (text.strip(), text.strip("\r\n"), text))
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""
         return self.codec.words(answer) if self.codec is not None else text_of(answer, self.charset).strip()
 
     def behind_echo(self, answer: bytes) -> bytes:
-        """What came without our own question at its beginning; nothing while that may still be all of it."""
-        own = self.data.strip()
-        rest = answer.lstrip(b"\r\n")
-        if not own or not (rest.startswith(own) or own.startswith(rest)):
-            return answer
-        behind = rest[len(own) :]
-        if self.until is not None and behind.startswith(self.until) and not self.until.strip():
+        """What came without our own question at its beginning, as far as that is an echo; nothing while it may still
+        be all of it."""
+        form, behind = form_of(self.data, answer)
+        if form in (Form.ALONE, Form.PART) and self.echo is not Echo.NEVER:
+            return b""
+        if form is Form.LINE and self.until is not None and not self.until.strip() and behind.startswith(self.until):
             behind = behind[len(self.until) :]  # the line end of the echo is not that of the answer
-        return behind
-
-    def _without_echo(self, answer: bytes) -> str:
-        """Some devices echo the question before they answer it; the answer is what follows."""
-        return text_of(self._behind_own(answer), self.charset).strip()
-
-    def _behind_own(self, answer: bytes) -> bytes:
-        if self.data.strip() and answer.startswith(self.data.strip()):
-            answer = answer[len(self.data.strip()) :]
-        return answer
+            return behind if self.echo is not Echo.NEVER else answer
+        return self.bare(answer)[0]
 
     def _fits(self, text: str) -> bool:
         common = _COMMON.get(self.text.upper())
@@ -214,5 +261,6 @@ class Question:
 def _could_be_right(text: str, asked: str) -> bool:
     """Whether it is words, of which nobody but the device knows whether they are right: character data, or any text
     (IEEE 488.2, 8.7.1 and 8.7.11). A refusal and what cannot be read are neither."""
+    text = " ".join(text.split())
     readable = text.isprintable() and UNREAD not in text and sum(map(str.isascii, text)) * 2 > len(text)
     return readable and not is_refusal(text, asked)

@@ -11,7 +11,7 @@ from ordolex.core.text.readable import readable_share
 
 LOOKED_AT = 512
 """Bytes, the latest, that are looked at."""
-_CONTROLS = b"\r\n\t\x1b\x0e\x0f\x08\x07"
+_CONTROLS = b"\r\n\t\x1b\x0e\x0f\x08\x07\x0c\x01\x02\x03\x04\x06\x11\x13\x15"
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ class Signs:
     @property
     def readable(self) -> float:
         """Share of bytes that stand in a text."""
-        return readable_share(self.data, self.charset, _CONTROLS)
+        return readable_share(self.data.replace(b"\r\0", b"\r"), self.charset, _CONTROLS)
 
     def rate(self, kind: str) -> float:
         """Line errors of one kind for each byte."""

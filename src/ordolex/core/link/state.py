@@ -20,7 +20,7 @@ from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
 _OVERDUE_FACTOR = 4.0
 _OVERDUE_AT_LEAST_S = 10.0
 _BURST_S = 0.1  # arrivals further apart than this are separate
-_UNASKED_AFTER_S = 5.0  # bytes that come this long after our last byte were not asked for
+_UNASKED_AFTER_S = 10.0  # bytes that come after so long a silence, of both, were not asked for
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +105,8 @@ class LinkState:
     _answered_before: set[bytes] = field(default_factory=set)
     _longest_gap_s: float = 0.0
     _unasked: int = 0
+    _answering: bool = False
+    """What comes may still be what our last bytes brought about, however long it is."""
     _recent: deque[tuple[bytes, LineErrors | None, float]] = field(default_factory=deque)
     _recent_bytes: int = 0
     _last_sent: bytes = b""
@@ -138,6 +140,7 @@ class LinkState:
         self._last_sent = data[-64:]
         self.sent_bytes += len(data)
         self.last_sent_s = now_s
+        self._answering = True
 
     def heard(self, data: bytes, errors: LineErrors | None, now_s: float, *, framed: bool = False) -> None:
         """`framed` bytes are the answer to a framed question: its check judges them, not whether they are text."""
@@ -250,7 +253,7 @@ class LinkState:
         self.last_heard_s = self.last_sent_s = None
         self.errors = LineErrors()
         self._longest_gap_s = 0.0
-        self.echoed = False
+        self._answering = self.echoed = False
         self._recent.clear()
         self._recent_bytes = 0
 
@@ -282,7 +285,9 @@ class LinkState:
         )
 
     def _note_rhythm(self, now_s: float) -> None:
-        if self.last_sent_s is not None and now_s - self.last_sent_s < _UNASKED_AFTER_S:
+        quiet_since_s = max(self.last_sent_s or 0.0, self.last_heard_s or 0.0)
+        self._answering = self._answering and now_s - quiet_since_s < _UNASKED_AFTER_S
+        if self._answering:
             return
         if self.last_heard_s is not None and now_s - self.last_heard_s > 0.1:
             self._unasked += 1

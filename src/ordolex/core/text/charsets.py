@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import codecs
 
-CHARSETS = {"UTF-8": "utf-8", "Latin-1": "latin-1", "CP437": "cp437", "CP850": "cp850", "Latin-9": "iso8859-15"}
+CHARSETS = {
+    "UTF-8": "utf-8", "Latin-1": "latin-1", "CP437": "cp437", "CP850": "cp850", "Latin-9": "iso8859-15",
+    "CP1251": "cp1251", "CP866": "cp866",
+}  # fmt: skip
 """Names as a technician knows them, and Python's."""
 UNCHOSEN = "UTF-8"
 """The one that holds until somebody chooses."""
@@ -14,6 +17,15 @@ UNREAD = "\N{REPLACEMENT CHARACTER}"
 
 class CharsetError(ValueError):
     """A character that a set has not. The message says which, and what to do."""
+
+
+def readings_of(data: bytes, charset: str = "") -> list[str]:
+    """The ways to read what a device says, likeliest first: one where its character set is known, or where all that
+    came is plain; else one for each set that reads it differently."""
+    first = text_of(data, charset)
+    if charset in CHARSETS or data.isascii():
+        return [first]
+    return list(dict.fromkeys([first, *(data.decode(codec, "replace") for codec in CHARSETS.values())]))
 
 
 def encoded(text: str, charset: str, which: str = "") -> bytes:

@@ -31,6 +31,27 @@ def goes_on(text: str, start: int, end: int) -> str:
     return "" if columns else whole
 
 
+def part_of(text: str, found: tuple[int, int], value: tuple[int, int], like: str) -> str:
+    """Whether what a pattern takes for a number may be a part only of what stands there, because it begins or ends where
+    the pattern does: all of that, or nothing. `found` and `value` are the places of the pattern's find and of its group.
+    A pattern that says what stands before a whole number may end at the comma between columns."""
+    start, end = value
+    before = _BEFORE.search(text[:start]) if start == found[0] else None
+    if before is not None:
+        whole = text[before.start() : end]
+        plain = re.sub("[' \u2019]", ",", whole)
+        if _WITH_COMMA.fullmatch(plain) or _GROUPED.fullmatch(plain):
+            return whole
+    whole = goes_on(text, start, end) if end == found[1] else ""
+    group = _GROUP.search(like)
+    column = start != found[0] and group is not None and "." not in group[1] and _WITH_COMMA.fullmatch(whole)
+    return "" if column else whole
+
+
+_GROUP = re.compile(r"\(\?P<\w+>([^()]*)\)")
+_BEFORE = re.compile(r"(?<![\w.])[+-]?\d+[.,'\u2019 ]\Z")
+
+
 def doubt_of(whole: str) -> str:
     """What is to be said of a number that may go on."""
     if not re.search("[,'’ ]", whole):

@@ -88,3 +88,17 @@ def _own_samples(pattern: str) -> list[str]:
     # a text that the pattern needs somewhere stands in another line, or the look would end before it began
     behind = [repeat + end for repeat in repeated for end in ("\x00", f"\n{letters}\n")]
     return behind + [sample[:-1] + f"\n{letters}\n" for sample in _SAMPLES]
+
+
+def found_in(pattern: str, text: str) -> tuple[str, regex.Match[str]] | None:
+    """Where a pattern for a value fits in what a device said: in the line that it fits whole, where there is one (somebody
+    may have spoken before it), else at its first place. The text in which it was found, and the find."""
+    found = search(pattern, text)
+    if found is None:
+        return None
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    if len(lines) > 1:
+        whole = next((match for line in lines if (match := fullmatch(pattern, line))), None)
+        if whole is not None:
+            return str(whole.string), whole
+    return text, found

@@ -12,8 +12,9 @@ from ordolex.core.protocols.instrument import no_value
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.text.digits import scaled
 from ordolex.core.text.nmea0183 import verdict
-from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, with_points
-from ordolex.core.text.patterns import search
+from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, part_of, with_points
+from ordolex.core.text.patterns import found_in
+from ordolex.core.text.refused import instead_of_a_value
 from ordolex.core.watch.samples import Quality, Value
 
 _UNIT = r"[A-Za-z%°/³²µΩ][A-Za-z%°/³²µΩ0-9]{0,9}"
@@ -21,6 +22,7 @@ _WITH_UNIT = re.compile(rf"({NUMBER})\s*({_UNIT})?")
 _KEYED = re.compile(rf"([A-Za-z][\w. -]{{0,30}}?)\s*[=:]\s*({NUMBER})(?:\s*({_UNIT})(?!\w)(?!\s*[=:]))?(?![\w.:])")
 _PIECE = re.compile(rf"(?<![\w.]){NUMBER}(?:\s?{_UNIT}(?!\s*[+-]?\.?\d)(?!\w))?(?![\w.:-])|\S+")
 _BETWEEN = re.compile(r"[,;\t|]|\s{2,}")
+_WITH_COMMA = re.compile(r"[+-]?\d+,\d+")
 _MOST_COLUMNS = 64
 _LONGEST_TEXT = 200
 
@@ -93,9 +95,19 @@ def _same_unit(one: str, other: str) -> bool:
 def _piece(field: ValueField, text: str, between: str, like: str) -> str | Extracted:
     """The text of one value, or why there is none."""
     if field.group:
-        found = search(like, text) if like else None
-        if found is None:
+        placed = found_in(like, text) if like else None
+        if placed is None:
             return Extracted(None, Quality.NOT_READABLE, f"it said {text.strip()[:40]!r}")
+        text, found = placed
+        if found.span() == found.span(field.group) and instead_of_a_value(text.strip()):
+            return Extracted(None, Quality.NOT_READABLE, f"it said {text.strip()[:40]!r}")
+        whole = (
+            part_of(text, found.span(), found.span(field.group), like)
+            if field.kind == "number" and found[field.group]
+            else ""
+        )
+        if whole and not (field.comma and _WITH_COMMA.fullmatch(whole)):
+            return Extracted(None, Quality.NOT_READABLE, doubt_of(whole))
         return _pointed(str(found[field.group] or ""), field)
     if field.key:
         behind = r"\s*[=:]\s*([^,;|\r\n]*?)(?=\s+[A-Za-z][\w. -]*?[=:]|[,;|\r\n]|$)"

@@ -113,7 +113,7 @@ class TextCaller:
         device = TextDevice(self.runner, Bus())
         device.waits_for_late = last
         try:
-            said, ms = await device.said(data, self.timeout_s, unhurried=True)
+            (said, *_), ms = await device.said(data, self.timeout_s, unhurried=True)
         except Trouble as trouble:
             return Called(unit) if trouble.outcome is Outcome.SILENT else Called(unit, trouble.words)
         more = len(await heard_behind(self.runner, None if ms is None else ms / 1000))

@@ -10,23 +10,27 @@ from collections.abc import Sequence
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.judge import LineErrors
-from ordolex.core.link.question import Question
+from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.at.results import is_error, read_reply
 from ordolex.core.protocols.codecs import AtCodec
 from ordolex.core.protocols.instrument import no_value
 from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_check
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
-from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, surely_read, text_of
+from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, readings_of, surely_read, text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.digits import exact
 from ordolex.core.text.escapes import to_bytes
-from ordolex.core.text.number_in import NUMBER
-from ordolex.core.text.patterns import search
-from ordolex.core.text.refused import is_refusal
+from ordolex.core.text.number_in import NUMBER, part_of
+from ordolex.core.text.patterns import found_in, search
+from ordolex.core.text.readable import parity_left_in
+from ordolex.core.text.refused import instead_of_a_value, is_refusal
+from ordolex.core.text.shown import shown
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import PortLost
 
+ECHO_ALONE = "it gave back what was asked and nothing more: its echo, or an answer of the same text; what it answers to others tells"
+IN_DOUBT = "it begins with what was asked: an echo, or a part of the answer; what it answers to others tells"
 _SILENT_WRITE_S = 0.15
 _LISTEN_S = 12.0
 
@@ -42,21 +46,27 @@ class TextDevice:
         self.waits_for_late = True
         """Whether an answer is waited for beyond the time-out."""
 
-    async def said(self, data: bytes, timeout_s: float, *, unhurried: bool = False) -> tuple[str, float | None]:
-        """What was answered to a question that changes nothing, and in how many ms. Raises Trouble, or PortLost."""
+    async def said(
+        self, data: bytes, timeout_s: float, *, holds: str = "", unhurried: bool = False
+    ) -> tuple[list[str], float | None]:
+        """What was answered to a question that changes nothing, in each way in which it can be read, and in how many
+        ms. `holds` is a pattern of a right answer. Raises Trouble, or PortLost."""
         data = self._with_check(data)
-        answer = await self._ask(data, reads=True, timeout_s=timeout_s, unhurried=unhurried)
-        return self._text(data, answer), None if answer.last_s is None else answer.last_s * 1000
+        answer = await self._ask(data, reads=True, timeout_s=timeout_s, holds=holds, unhurried=unhurried)
+        return self._texts(data, answer), None if answer.last_s is None else answer.last_s * 1000
 
     def _with_check(self, data: bytes) -> bytes:
         return with_check(self._check.plan(), data) if self._check is not None and self._check.sent else data
 
     async def _ask(
-        self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0, unhurried: bool = False
+        self, data: bytes, *, reads: bool = False, timeout_s: float = 0.0, holds: str = "", unhurried: bool = False
     ) -> Answer:
         codec = AtCodec(data) if self._at else None
         wait_s = timeout_s or max(1.0, self._bus.timeout_s)
-        question = Question(data, timeout_s=wait_s, codec=codec, owes=True, harmless=reads, unhurried=unhurried)
+        holds = "" if self._check is not None else holds  # the shape is that of what the check leaves
+        question = Question(
+            data, timeout_s=wait_s, codec=codec, owes=True, harmless=reads, holds=holds, unhurried=unhurried
+        )
         answer = await self._runner.ask(question)
         if answer.ended is Ended.NOTHING and self.waits_for_late:
             answer = await self._runner.late_answer(question) or answer
@@ -66,54 +76,77 @@ class TextDevice:
             raise asyncio.CancelledError
         return answer
 
-    def _text(self, data: bytes, answer: Answer) -> str:
-        """What was said, without our own echo. Raises Trouble for silence, faults and refusals."""
+    def _texts(self, data: bytes, answer: Answer) -> list[str]:
+        """What was said, without our own echo, in each way in which it can be read, the likeliest first. Raises Trouble
+        for silence, faults and refusals, and where nothing was said but what may be our own."""
         if not answer.data:
             raise Trouble(Outcome.SILENT, f"no answer in {answer.question.timeout_s:g} s")
         if answer.ended is Ended.DOUBTFUL:
             raise Trouble(Outcome.WRONG, DOUBTFUL, answer.data)
         if answer.errors.total:
             raise Trouble(Outcome.WRONG, f"{answer.errors.words()} in the answer", answer.data)
+        if settings := parity_left_in(answer.data):
+            words = f"its bytes read as {settings}, with the parity bit left in"
+            raise Trouble(Outcome.WRONG, words, answer.data)
         if self._at:
             reply = read_reply(data, answer.data)
             if not reply.result:
                 raise Trouble(Outcome.WRONG, "the answer has no result code", answer.data)
             if is_error(reply.result):
                 raise Trouble(Outcome.REFUSED, reply.words, answer.data)
-            return "\n".join([*reply.lines, reply.result])
-        heard = answer.data
+            return ["\n".join([*reply.lines, reply.result])]
+        if answer.verdict is Verdict.ECHO:
+            raise Trouble(Outcome.SILENT, ECHO_ALONE, answer.data)
         if self._check is not None and self._check.answers:
             try:
-                heard = without_check(self._check.plan(), heard.lstrip(b"\r\n").removeprefix(data.strip()))
+                heard = without_check(self._check.plan(), answer.question.bare(answer.data)[0].lstrip(b"\r\n"))
             except CheckTrouble as trouble:
                 raise Trouble(Outcome.WRONG, str(trouble), answer.data) from trouble
-        text = text_of(heard, self._runner.charset)
-        sent = text_of(data, self._runner.charset).strip()
-        return text.lstrip("\r\n").removeprefix(sent) if sent else text
+            return [shown(text) for text in readings_of(heard, self._runner.charset)]
+        if answer.in_doubt:
+            raise Trouble(Outcome.WRONG, IN_DOUBT, answer.data)
+        return answer.question.texts(answer.data)
 
     async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
         out = []
+        answers: dict[str, Answer] = {}  # values that stand in one answer are asked for once
         for parameter in parameters:
-            reading = await (self._listen(parameter) if parameter.hear else self._read_one(parameter))
+            if parameter.hear:
+                reading = await self._listen(parameter)
+            else:
+                if parameter.read not in answers:
+                    others = {other.like for other in parameters if other.read == parameter.read}
+                    holds = parameter.like if len(others) == 1 else ""
+                    data = self._with_check(to_bytes(parameter.read))
+                    answers[parameter.read] = await self._ask(data, reads=True, holds=holds)
+                reading = self._reading(parameter, answers[parameter.read])
             changed(reading)
             out.append(reading)
         return out
 
-    async def _read_one(self, parameter: Parameter) -> Reading:
-        data = self._with_check(to_bytes(parameter.read))
-        answer = await self._ask(data, reads=True)
+    def _reading(self, parameter: Parameter, answer: Answer) -> Reading:
         ms = None if answer.last_s is None else answer.last_s * 1000
         try:
-            text = self._text(data, answer)
+            texts = self._texts(answer.question.data, answer)
         except Trouble as trouble:
             return Reading(parameter.name, trouble.outcome, raw=trouble.raw, words=trouble.words, ms=ms)
-        if is_refusal(text, parameter.read, parameter.like):
-            said = f"said {text.strip()[:60]!r}"
+        refused = next((text for text in texts if is_refusal(text.lstrip(), parameter.read, parameter.like)), None)
+        if refused is not None:
+            said = f"said {refused.strip()[:60]!r}"
             return Reading(parameter.name, Outcome.REFUSED, raw=answer.data, words=said, ms=ms)
-        found = search(parameter.like, text)
-        if found is None:
-            return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=f"said {text.strip()[:60]!r}", ms=ms)
-        return _reading(parameter, surely_read(str(found["value"]), answer.data, self._runner.charset), answer.data, ms)
+        placed = next((placed for text in texts if (placed := found_in(parameter.like, text))), None)
+        if placed is None:
+            said = f"said {texts[0].strip()[:60]!r}"
+            return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=said, ms=ms)
+        text, found = placed
+        if found.span() == found.span("value") and (other := instead_of_a_value(text.strip(), parameter.read)):
+            return Reading(parameter.name, Outcome.REFUSED, raw=answer.data, words=f"said {other[:60]!r}", ms=ms)
+        if parameter.kind in ("number", "whole") and (
+            whole := part_of(text, found.span(), found.span("value"), parameter.like)
+        ):
+            return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=_part(whole), ms=ms)
+        value = surely_read(str(found["value"]), answer.data, self._runner.charset)
+        return _reading(parameter, value, answer.data, ms)
 
     async def _listen(self, parameter: Parameter) -> Reading:
         heard = bytearray()
@@ -158,10 +191,14 @@ class TextDevice:
             await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)
             return "sent; it says nothing to that"
-        text = self._text(data, await self._ask(data)).strip()
-        if taken and search(taken, text) is None:
-            raise Trouble(Outcome.REFUSED, f"it said {text[:80]!r}")
-        return text
+        texts = [text.strip() for text in self._texts(data, await self._ask(data, holds=taken))]
+        if taken and not any(search(taken, text) for text in texts):
+            raise Trouble(Outcome.REFUSED, f"it said {texts[0][:80]!r}")
+        return texts[0]
+
+
+def _part(whole: str) -> str:
+    return f"{whole[:40]!r} may be one number: the sheet's pattern takes a part of it, and has to say where it ends"
 
 
 def _as_came(said: str, heard: bytearray, charset: str) -> bytes:

@@ -7,10 +7,12 @@ import asyncio
 from collections.abc import Awaitable, Callable
 from dataclasses import replace
 
+from ordolex.core.link.echo import EchoHabit
 from ordolex.core.link.exchange import Answer, Ended, Exchange
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.owed import Late, Owed, is_answer
+from ordolex.core.link.pace import LONGEST_S, Pace
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.state import LinkState
 from ordolex.io.link.held import Held
@@ -46,6 +48,7 @@ class Turns:
         self._exchange: Exchange | None = None
         self._answer: asyncio.Future[Answer] | None = None
         self._owed = Owed()
+        self._echo, self._pace = EchoHabit(), Pace()
         self._late: asyncio.Future[Answer] | None = None
         self._late_for: Question | None = None
         self._by_hand = False
@@ -71,6 +74,8 @@ class Turns:
     def forget(self) -> None:
         """Nothing is owed any more: the line is another."""
         self._owed.forget()
+        self._echo.forget()
+        self._pace.forget()
 
     async def ask(self, question: Question, *, at_once: bool = False) -> Answer:
         """Sends a question and waits for its answer. Raises a Fault only where it could not be sent.
@@ -78,12 +83,15 @@ class Turns:
         Where answers of earlier questions may still come that could be taken for this one's, they are let run out
         first, unless it is to go out `at_once`; if this very question was asked before and its answer comes late, that
         is the answer, and nothing is sent."""
-        question = self._read_here(question)
         async with self._turn:
-            late = None if at_once else await self._let_run_out(question)
+            late = None if at_once else await self._let_run_out(self._read_here(question))
             if late is not None:
                 return late
-            self._exchange = Exchange(question, mono_s(), 1 / self._state.line.characters_per_s, self._owed)
+            if not at_once and question.codec is None:
+                await self._let_settle()
+            question = self._read_here(question)
+            character_s = 1 / self._state.line.characters_per_s
+            self._exchange = Exchange(question, mono_s(), character_s, self._owed, self._pace)
             self._answer = asyncio.get_running_loop().create_future()
             self._by_hand = at_once
             asked_s = self._exchange.asked_s
@@ -112,9 +120,11 @@ class Turns:
         return self._owed.wait_s(self._read_here(question), mono_s())
 
     def _read_here(self, question: Question) -> Question:
-        """The question, whose answer is read in the character set that was chosen for this device."""
-        charset = self._state.charset
-        return replace(question, charset=charset) if charset and question.codec is None else question
+        """The question, whose answer is read in the character set that was chosen for this device, and by what is known
+        of its echo."""
+        if question.codec is not None:
+            return question
+        return replace(question, charset=self._state.charset or question.charset, echo=self._echo.now)
 
     def heard(self, data: bytes, errors: LineErrors | None, at_s: float) -> None:
         if self._exchange is not None:
@@ -156,12 +166,20 @@ class Turns:
                 self._late = self._late_for = None
         return None
 
+    async def _let_settle(self) -> None:
+        """What still belongs to the answer before comes before the next question goes out."""
+        latest = mono_s() + LONGEST_S  # a device that talks by itself is never quiet
+        while self._held.transport is not None and (wait := self._pace.settles_s(mono_s())) > 0 and mono_s() < latest:
+            await asyncio.sleep(min(wait, max(0.001, latest - mono_s())))
+
     def _heard_unasked(self, data: bytes, at_s: float) -> None:
-        """What comes while nothing is asked may be a late answer."""
+        """What comes while nothing is asked may be a late answer, or the rest of one."""
+        self._pace.went_on(at_s)
         found = self._owed.hear(data, at_s)
         if found is None:
             return
         question, answered, took_s = found
+        self._pace.answered(at_s)
         self._said_late(question)
         if self._late is not None and not self._late.done() and self._late_for is not None:
             if self._late_for.data != question.data:
@@ -177,6 +195,11 @@ class Turns:
             self._said_late(other)
         if answer.ended is Ended.LOST:
             return
+        if question.codec is None and answer.data:
+            self._pace.answered(None if answer.last_s is None else asked_s + answer.last_s)
+            if not answer.errors.total and answer.ended not in _UNUSUAL:
+                fits = question.fits_whole(answer.data)
+                self._echo.learn(question.data, answer.data, fits, apart=answer.apart)
         if answer.ended is Ended.DOUBTFUL:
             self._owed.suspect(now)
         if answer.ended is not Ended.DOUBTFUL and is_answer(question, answer.data):

@@ -17,6 +17,7 @@ from ordolex.core.text.charsets import text_of
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.core.text.refused import instead_of_a_value, is_refusal
+from ordolex.core.text.shown import shown
 from ordolex.core.watch.extract import Extracted, extract, first_number
 from ordolex.core.watch.polls import Poll, polls_of
 from ordolex.core.watch.round import Round, RoundItem
@@ -58,8 +59,10 @@ class Source:
         self.polls = polls_of(round_, link, self.speaks, self._to_send, self._unit, gap)
 
     def _to_send(self, item: RoundItem) -> tuple[bytes, int]:
-        data = to_bytes(item.ask) if item.ask else f"{item.read}".encode()
-        return data, 0
+        if item.ask:
+            return to_bytes(item.ask), 0
+        parameter = self._sheet.parameter_named(item.read) if self._sheet is not None else None
+        return (to_bytes(parameter.read) if parameter is not None and parameter.read else item.read.encode()), 0
 
     def start(self) -> None:
         if self._hearing:
@@ -84,9 +87,10 @@ class Source:
                 return await self._registers(poll)
             first = self._items[poll.items[0]]
             if first.ask:
-                text, ms = await self._text.said(poll.ask, poll.timeout_s)
+                items = [self._items[name] for name in poll.items]
+                texts, ms = await self._text.said(poll.ask, poll.timeout_s, holds=_held_by_all(items))
                 self.took_s = None if ms is None else ms / 1000
-                return self._of_text([self._items[name] for name in poll.items], text)
+                return {item.name: self._value(item, texts) for item in items}
             return await self._by_device(poll)
         except Trouble as trouble:
             return {name: _troubled(trouble) for name in poll.items}
@@ -124,12 +128,10 @@ class Source:
         by_name = {reading.name: _of_reading(reading) for reading in readings}
         return {name: by_name[self._items[name].read] for name in poll.items}
 
-    def _of_text(self, items: Sequence[RoundItem], text: str) -> Results:
-        return {item.name: self._value(item, text) for item in items}
-
-    def _value(self, item: RoundItem, text: str) -> Extracted:
+    def _value(self, item: RoundItem, texts: list[str]) -> Extracted:
         about = item.value.key if item.value is not None else ""
-        if is_refusal(text, item.ask, f"{item.like} {about}"):
+        text = next((text for text in texts if item.like and search(item.like, text)), texts[0])
+        if is_refusal(text.lstrip(), item.ask, f"{item.like} {about}"):
             return Extracted(None, Quality.REFUSED, f"it said {text.strip()[:40]!r}")
         return value_in(item, text)
 
@@ -143,7 +145,7 @@ class Source:
             if byte in b"\r\n\x03":
                 line, self._line = bytes(self._line), bytearray()
                 if line.strip() and b"\0" not in line:
-                    self._line_came(text_of(line, self._runner.charset), at_s)
+                    self._line_came(shown(text_of(line, self._runner.charset)), at_s)
             elif len(self._line) < _LONGEST_LINE:
                 self._line.append(byte)
 
@@ -151,6 +153,12 @@ class Source:
         results = {item.name: value_in(item, line) for item in self._hearing if search(item.hear, line) is not None}
         if results:
             self._heard(results, at_s)
+
+
+def _held_by_all(items: Sequence[RoundItem]) -> str:
+    """The pattern of a right answer, where all values of it name the same one."""
+    patterns = {item.like for item in items}
+    return patterns.pop() if len(patterns) == 1 else ""
 
 
 def _question(poll: Poll) -> Question:

@@ -48,7 +48,7 @@ async def of_question(at: At, link: LinkRecord, runner: LinkRunner) -> Round | N
     sheet = at.session.devices.sheet_of(link)
     device = TextDevice(runner, sheet.bus if sheet is not None else Bus(), at=sheet is not None and sheet.family.dials)
     try:
-        text, _ = await asyncio.wrap_future(at.session.hub.call(device.said(to_bytes(asked), _WAIT_S)))
+        (text, *_), _ = await asyncio.wrap_future(at.session.hub.call(device.said(to_bytes(asked), _WAIT_S)))
     except (Trouble, Fault) as error:
         at.say(f"{visible_text(asked)}: {error}; nothing is asked again", "unsure")
         return None

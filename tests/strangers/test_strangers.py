@@ -1,0 +1,45 @@
+"""Strangers, drawn at random: devices of habits that nobody built the program for. See `habits.py` and `trial.py`."""
+
+from __future__ import annotations
+
+import os
+import secrets
+
+import pytest
+
+from tests.strangers.habits import Habits
+from tests.strangers.trial import Trial, minimised, tried
+
+SEEDS = [int(os.environ["STRANGERS_FROM"])] if "STRANGERS_FROM" in os.environ else [1, 101, 201]
+MANY = int(os.environ.get("STRANGERS", "100"))
+"""`STRANGERS_FROM=1000 STRANGERS=20000 pytest tests/strangers -k fixed` tries as many as are wanted."""
+
+
+def none_fails(seeds: range) -> int:
+    """How many values were read in all; says with which fewest habits the first one fails that does."""
+    values = 0
+    for seed in seeds:
+        trial = tried(seed)
+        if trial.faults:
+            habits = minimised(seed)
+            pytest.fail(f"stranger {seed}: {tried(seed, habits).faults[:3]}, with {habits}")
+        values += trial.values
+    return values
+
+
+@pytest.mark.parametrize("first", SEEDS)
+def test_no_fixed_stranger_is_told_of_falsely(first: int) -> None:
+    values = none_fails(range(first, first + MANY))
+    assert values > 8 * MANY, "and what they say is read: a tool that believes nothing is never wrong"
+
+
+@pytest.mark.parametrize("part", range(2))
+def test_no_new_stranger_is_told_of_falsely(part: int) -> None:
+    first = secrets.randbelow(10**9)
+    none_fails(range(first, first + 30))
+
+
+def trial_of(habits: Habits, seed: int = 1) -> Trial:
+    trial = tried(seed, habits)
+    assert not trial.faults, trial.faults
+    return trial
