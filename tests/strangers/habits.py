@@ -95,9 +95,9 @@ def drawn(seed: int) -> Habits:
             )
             or "{}"
         ),  # fmt: skip
-        heading=str(ends and odd(0.2, "STATUS", "Messwert", "---", "reading follows") or ""),
+        heading=str((ends and odd(0.2, "STATUS", "Messwert", "---", "reading follows")) or ""),
         pieces=(r.choice((1, 2, 3, 5, 8)), r.choice((0.001, 0.01, 0.06, 0.15, 0.4))) if r.random() < 0.4 else None,
-        double=str(ends and odd(0.2, "at once", "late", "cut") or ""),  # `130.5130`: nobody can tell
+        double=str((ends and odd(0.2, "at once", "late", "cut")) or ""),  # `130.5130`: nobody can tell
         late=float(r.choice((0.4, 1.2, 1.8, 2.9))) if r.random() < 0.3 else 0.0,
         late_share=r.choice((0.2, 0.5, 1.0)),
         alarm=str(odd(0.2, "between", "inside", "before") or ""),

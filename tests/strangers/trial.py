@@ -96,7 +96,7 @@ class Trial:
     def _judged(self, command: str, answer: Answer) -> None:
         said = self.stranger.given[command]
         if answer.verdict is Verdict.RIGHT:
-            self.held(bool(said), f"asked {command}: right answer, and none was given")
+            self.held(bool(said) or self.habits.refuses, f"asked {command}: right answer, and none was given")
         if answer.verdict is Verdict.NONE:
             self.held(not answer.data, f"asked {command}: no answer, and {answer.data!r} came")
         if answer.verdict is Verdict.WRONG and answer.ended not in (Ended.DOUBTFUL, Ended.LATE):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ordolex.core.protocols.modbus.values import decode, encode, unscaled
 from ordolex.core.sheet.parameters import Parameter, Setting
 from ordolex.core.text.charsets import UNREAD
-from ordolex.core.text.digits import exact
+from ordolex.core.text.digits import exact, whole_or
 from ordolex.core.text.patterns import fullmatch
 from ordolex.core.text.refusals import shape_words
 
@@ -49,7 +51,7 @@ def _number(parameter: Parameter, text: str) -> Setting:
     if unit.strip() and unit.strip().lower() != parameter.unit.lower():
         raise ValueError(f"{parameter.name}: the unit is {parameter.unit or 'none'}, not {unit.strip()}")
     try:
-        value = float(number)
+        value = int(number) if re.fullmatch(r"[+-]?\d{1,300}", number, re.ASCII) else float(number)
     except ValueError:
         raise ValueError(f"{parameter.name}: {number!r} is no number{_such(parameter)}") from None
     if value != value or value in (float("inf"), float("-inf")):
@@ -60,7 +62,7 @@ def _number(parameter: Parameter, text: str) -> Setting:
         raise ValueError(f"{parameter.name}: {number} is less than {exact(parameter.low)} {parameter.unit}".rstrip())
     if parameter.high is not None and value > parameter.high:
         raise ValueError(f"{parameter.name}: {number} is more than {exact(parameter.high)} {parameter.unit}".rstrip())
-    return int(value) if value == int(value) else value
+    return whole_or(value)
 
 
 def _such(parameter: Parameter) -> str:
@@ -85,8 +87,21 @@ def same(parameter: Parameter, one: Setting | None, other: Setting | None) -> bo
     if isinstance(one, str) or isinstance(other, str):
         texts = [str(value).strip() for value in (one, other)]
         return len({text if parameter.kind == "text" else text.lower() for text in texts}) == 1
-    scale = abs(parameter.modbus.scale) if parameter.modbus is not None else 0.0
-    return abs(one - other) <= max(1e-6 * max(abs(one), abs(other)), 0.01 * scale)
+    return one == other or _as_kept(parameter, one) == _as_kept(parameter, other)
+
+
+def _as_kept(parameter: Parameter, value: float) -> object:
+    """What the device has of it: its registers or bytes, by type and scale; what cannot stand there is itself."""
+    try:
+        if parameter.modbus is not None:
+            register = parameter.modbus
+            raw = unscaled(value, register.scale, register.offset, register.type)
+            return decode(encode(raw, register.type), register.type)
+        if parameter.payload is not None:
+            return parameter.payload.packed(value)
+    except ValueError:
+        pass
+    return value
 
 
 class Outcome(StrEnum):
@@ -98,7 +113,8 @@ class Outcome(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One value as it was read. `words` says why there is none; a wrong answer, a refusal and none are three things."""
+    """One value as it was read. `words` says why there is none; a wrong answer, a refusal and none are three things.
+    `stands` says that the answer was right, and that what stands there is no value of its type."""
 
     name: str
     outcome: Outcome
@@ -106,6 +122,7 @@ class Reading:
     raw: bytes = b""
     words: str = ""
     ms: float | None = None
+    stands: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,6 @@ Without I/O and clock: times are seconds of one monotonic clock that the caller 
 
 from __future__ import annotations
 
-import os.path
 from collections import deque
 from dataclasses import dataclass
 
@@ -141,6 +140,10 @@ class Owed:
         heard = bytes(self._heard)
         whole = _whole_lines(heard)
         found = [d for d in self._debts if is_answer(d.question, heard if d.question.codec is not None else whole)]
+        if not found and (
+            bound := [d for d in self._debts if d.question.codec is None and is_answer(d.question, heard)]
+        ):
+            self._bound_s = max(self._bound_s, now_s - bound[0].sent_s)  # without a line end it may not be all of it
         if len({debt.question.data for debt in found if debt.question.codec is None}) > 1:
             self._heard.clear()  # nobody can tell whose it is
             self.suspect(now_s)
@@ -193,10 +196,10 @@ class Owed:
                 continue
             rest = data.lstrip(b"\r\n\0")
             behind = rest[len(given) :]
-            if rest.startswith(given) and behind[:1] in (b"\r", b"\n") and behind.strip(b"\r\n\0"):
-                if question.judge(behind) in (Verdict.RIGHT, Verdict.UNJUDGED):
-                    self.doubled = True
-                    return behind
+            again = rest.startswith(given) and behind[:1] in (b"\r", b"\n") and behind.strip(b"\r\n\0")
+            if again and question.judge(behind) in (Verdict.RIGHT, Verdict.UNJUDGED):
+                self.doubled = True
+                return behind
         return data
 
     def holds_a_piece(self, question: Question, data: bytes, now_s: float) -> bool:
@@ -206,7 +209,9 @@ class Owed:
         for asked, given, at_s in self._given:
             if asked.data == question.data or now_s - at_s >= _DOUBLE_WITHIN_S:
                 continue
-            common = len(os.path.commonprefix([line, given]))
+            common = next(
+                (at for at, (a, b) in enumerate(zip(line, given, strict=False)) if a != b), min(len(line), len(given))
+            )
             begins = line[: len(line) - len(line.lstrip(_NOT_DIGITS))]
             if begins and begins == given[: len(begins)] and common > len(begins) and begins in line[common - 1 :]:
                 return True

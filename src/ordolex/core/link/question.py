@@ -8,18 +8,22 @@ So do words that answer a query for which the standard allows more than numbers 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from ordolex.core.link.echo import Echo, Form, form_of, own_text
 from ordolex.core.text.charsets import UNREAD, readings_of, text_of
 from ordolex.core.text.escapes import named
-from ordolex.core.text.patterns import fullmatch, search
+from ordolex.core.text.patterns import found_in, fullmatch
 from ordolex.core.text.refused import instead_of_a_value, is_refusal
 from ordolex.core.text.shown import shown
 from ordolex.core.text.visible import without_codes
 
+if TYPE_CHECKING:
+    from regex import Match
+
+_NO_CONTROLS = dict.fromkeys([*range(9), *range(14, 32), 127])
 _NOT_SHOWN = bytes(range(0x20)) + b"\x7f"
 _NR1 = r"[+-]?\d+"
 _NRF = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?(?:[ ]?[A-Za-z%/°]{1,8})?"  # section 8.7.2 to 8.7.4, unit allowed
@@ -176,12 +180,14 @@ class Question:
         if self.like or self.holds:
             texts = self.texts(answer)
             refused = any(is_refusal(text.lstrip(), self.text, self.like + self.holds) for text in texts)
-            return Verdict.RIGHT if not refused and any(map(self._is_like, texts)) else Verdict.WRONG
+            right = self.holds == "" or self.find(self.holds, answer) is not None
+            right = right and (self.like == "" or any(map(self._is_like, texts)))
+            return Verdict.RIGHT if right and not refused and not self._is_instead(texts) else Verdict.WRONG
         if self.until is not None:
             return Verdict.RIGHT if self.until in self.behind_echo(answer) else Verdict.WRONG
         if self.expected is None:
             return Verdict.UNJUDGED
-        texts = [text.strip() for text in self.texts(answer)]
+        texts = [text.translate(_NO_CONTROLS).strip() for text in self.texts(answer)]
         if any(is_refusal(text, self.text) for text in texts):
             return Verdict.WRONG
         lines = [
@@ -195,7 +201,25 @@ class Question:
     def texts(self, answer: bytes) -> list[str]:
         """What a screen would show of the answer, in each way in which it can be read, the likeliest first: without
         the device's echo, where it is one or may be one, and in each character set."""
-        return [shown(text) for bare in self.bare(answer) for text in readings_of(bare, self.charset)]
+        return [text for text, _ in self._readings(answer)]
+
+    def _readings(self, answer: bytes) -> list[tuple[str, int]]:
+        """Each text with the place up to which it is the question's own: what stands in that alone is no answer."""
+        form, behind = form_of(self.data, answer)
+        own = form in (Form.LINE, Form.GLUED)
+        out = []
+        for bare in self.bare(answer):
+            upto = len(text_of(own_text(self.data), self.charset).strip()) if own and bare is not behind else 0
+            out += [(shown(text), upto) for text in readings_of(bare, self.charset)]
+        return out
+
+    def find(self, pattern: str, answer: bytes) -> tuple[str, Match[str]] | None:
+        """Where a pattern for a value fits in the answer: the text in which it was found, and the find."""
+        for text, upto in self._readings(answer):
+            found = found_in(pattern, text, upto + len(text) - len(text.lstrip()) if upto else 0)
+            if found is not None:
+                return found
+        return None
 
     def bare(self, answer: bytes) -> tuple[bytes, ...]:
         """The answer without the echo before it. Where it is not known whether what it begins with is an echo, both
@@ -203,8 +227,10 @@ class Question:
         form, behind = form_of(self.data, answer)
         if form is Form.LINE:
             return (answer,) if self.echo is Echo.NEVER else (behind,) if self.echo is Echo.LINE else (behind, answer)
+        if form is Form.GLUED and self.echo is Echo.GLUED:
+            return (behind,)
         if form is Form.GLUED:
-            return (behind, answer) if self.echo is Echo.GLUED else (answer, behind)
+            return (answer,) if self.echo is Echo.NEVER else (answer, behind)
         return (answer,)
 
     def is_in_doubt(self, answer: bytes, *, apart: bool = False) -> bool:
@@ -225,16 +251,18 @@ class Question:
         form, behind = form_of(self.data, answer)
         if form not in (Form.LINE, Form.GLUED) or not (self.like or self.holds):
             return None
-        whole, rest = (any(self._is_like(shown(t)) for t in readings_of(d, self.charset)) for d in (answer, behind))
-        return whole if whole is not rest else None
+        whole, rest = replace(self, echo=Echo.NEVER), replace(self, echo=Echo.LINE if form is Form.LINE else Echo.GLUED)
+        fits = [one.judge(came) is Verdict.RIGHT for one, came in ((whole, answer), (rest, answer))]
+        return fits[0] if fits[0] is not fits[1] else None
 
     def _is_like(self, text: str) -> bool:
-        if self.holds and search(self.holds, text) is None:
-            return False
-        if self.holds and instead_of_a_value(text.strip(), self.text) and fullmatch(self.holds, text.strip()) is None:
-            return False
-        # a pattern may end in the blank of a prompt, or say nothing of line ends
-        return not self.like or any(fullmatch(self.like, way) for way in (text.strip(), text.strip("\r\n"), text))
+        """A pattern may end in the blank of a prompt, or say nothing of line ends."""
+        return any(fullmatch(self.like, way) for way in (text.strip(), text.strip("\r\n"), text))
+
+    def _is_instead(self, texts: list[str]) -> bool:
+        """Whether all of it is a code in place of a value, such as E05, in which only a number fits."""
+        said = texts[0].strip()
+        return bool(self.holds and instead_of_a_value(said, self.text)) and fullmatch(self.holds, said) is None
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from typing import Literal
 
 from pydantic import Field, field_validator, model_validator
@@ -11,12 +12,14 @@ from ordolex.core.protocols.families import Family
 from ordolex.core.protocols.framed import FramePlan
 from ordolex.core.protocols.line_check import LineCheck
 from ordolex.core.protocols.modbus.address import Place, read_place
-from ordolex.core.protocols.modbus.values import TYPES
+from ordolex.core.protocols.modbus.values import TYPES, unscaled
 from ordolex.core.sheet.base import Part, Pattern, Sent, Words, filled
 from ordolex.core.text.charsets import UNCHOSEN, UNREAD
 from ordolex.core.text.escapes import to_bytes
 
 Setting = float | int | str
+PACKED = {"uint8": "B", "uint16": "H", "int16": "h", "uint32": "I", "int32": "i", "float32": "f"}
+"""Types of a framed device's values, as struct has them."""
 
 
 class Bus(Part):
@@ -138,6 +141,14 @@ class Payload(Part):
     type: Literal["uint8", "uint16", "int16", "uint32", "int32", "float32"] = "uint16"
     low_first: bool = False
     scale: float = 1.0
+
+    def packed(self, value: Setting) -> bytes:
+        """The bytes of a value, as they go out. Raises ValueError where it does not fit."""
+        raw = unscaled(value, self.scale, 0, self.type)
+        try:
+            return struct.pack(("<" if self.low_first else ">") + PACKED[self.type], raw)
+        except (struct.error, OverflowError) as error:
+            raise ValueError(f"{value} does not fit into {self.type}") from error
 
     @field_validator("ask", "write")
     @classmethod

@@ -15,6 +15,16 @@ def exact(value: float) -> str:
     return f"{value:.15g}"
 
 
+def whole_or(value: float) -> float | int:
+    """A whole number as such, as long as a float has all its digits; minus zero and what is larger stay as they are."""
+    if isinstance(value, int) or not math.isfinite(value) or abs(value) > _ALL_DIGITS:
+        return value
+    return int(value) if value == int(value) and not (value == 0 and math.copysign(1, value) < 0) else value
+
+
+_ALL_DIGITS = 2**53
+
+
 def short(value: float, most: int = 12) -> str:
     """A number for a column: with all its digits where they are few, or mostly stand before the point; else rounded to
     six. One that has no room in `most` places is written with a power of ten."""

@@ -90,14 +90,17 @@ def _own_samples(pattern: str) -> list[str]:
     return behind + [sample[:-1] + f"\n{letters}\n" for sample in _SAMPLES]
 
 
-def found_in(pattern: str, text: str) -> tuple[str, regex.Match[str]] | None:
-    """Where a pattern for a value fits in what a device said: in the line that it fits whole, where there is one (somebody
-    may have spoken before it), else at its first place. The text in which it was found, and the find."""
+def found_in(pattern: str, text: str, behind: int = 0) -> tuple[str, regex.Match[str]] | None:
+    """Where a pattern for a value fits in what a device said: in the line that it fits whole, where there is one
+    (somebody may have spoken before it), else at its first place that ends behind `behind`. The text in which it was
+    found, and the find."""
     found = search(pattern, text)
+    if found is not None and found.end() <= behind:
+        found = next((one for one in _compiled(pattern).finditer(text, timeout=LIMIT_S) if one.end() > behind), None)
     if found is None:
         return None
-    lines = [line.strip() for line in text.splitlines() if line.strip()]
-    if len(lines) > 1:
+    lines = [line.strip() for line in text[behind:].splitlines() if line.strip()]
+    if len(lines) > 1 or (lines and behind):
         whole = next((match for line in lines if (match := fullmatch(pattern, line))), None)
         if whole is not None:
             return str(whole.string), whole

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ordolex.core.text.digits import short
 
 _LAGS = 50
+_SQUARED_TOO_LARGE = 1e150
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,13 +38,14 @@ def figures(values: Sequence[float | None]) -> Figures:
     numbers = [value for value in values if value is not None]
     if not numbers:
         return Figures(0, len(values), None, None, None, None, 0.0)
+    low, high = min(numbers), max(numbers)
+    unit = max(abs(low), abs(high)) if max(abs(low), abs(high)) > _SQUARED_TOO_LARGE else 1.0
+    numbers = [value / unit for value in numbers]
     mean = math.fsum(numbers) / len(numbers)
     spread = math.fsum((value - mean) ** 2 for value in numbers)
     deviation = math.sqrt(spread / (len(numbers) - 1)) if len(numbers) > 1 else 0.0
-    missing = len(values) - len(numbers)
-    return Figures(
-        len(numbers), missing, min(numbers), max(numbers), mean, deviation, _independent(numbers, mean, spread)
-    )
+    independent = _independent(numbers, mean, spread)
+    return Figures(len(numbers), len(values) - len(numbers), low, high, mean * unit, deviation * unit, independent)
 
 
 def _independent(numbers: Sequence[float], mean: float, spread: float) -> float:
@@ -86,7 +88,7 @@ def compared(before: Sequence[float | None], after: Sequence[float | None]) -> C
     if one.count < 2 or two.count < 2 or one.mean is None or two.mean is None:
         return None
     assert one.deviation is not None and two.deviation is not None
-    error = math.sqrt(one.deviation**2 / one.independent + two.deviation**2 / two.independent)
+    error = math.hypot(one.deviation / math.sqrt(one.independent), two.deviation / math.sqrt(two.independent))
     return Compared(one, two, two.mean - one.mean, 2 * error)
 
 

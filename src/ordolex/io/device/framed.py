@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import math
 import struct
 from collections.abc import Sequence
 
@@ -12,14 +11,12 @@ from ordolex.core.link.exchange import Ended
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.framed import Frame, FramePlan, wrap
-from ordolex.core.sheet.parameters import Action, Bus, Parameter, Payload, Setting
-from ordolex.core.text.digits import of_float32, scaled
+from ordolex.core.sheet.parameters import PACKED, Action, Bus, Parameter, Payload, Setting
+from ordolex.core.text.digits import of_float32, scaled, whole_or
 from ordolex.core.text.escapes import to_bytes
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import PortLost
-
-_TYPES = {"uint8": "B", "uint16": "H", "int16": "h", "uint32": "I", "int32": "i", "float32": "f"}
 
 
 class FramedDevice:
@@ -73,13 +70,7 @@ class FramedDevice:
     def _payload(self, parameter: Parameter, value: Setting) -> bytes:
         payload = parameter.payload
         assert payload is not None
-        raw = float(value) / payload.scale
-        number = raw if payload.type == "float32" else round(raw)
-        order = "<" if payload.low_first else ">"
-        try:
-            data = struct.pack(order + _TYPES[payload.type], number)
-        except struct.error as error:
-            raise ValueError(f"{value} does not fit into {payload.type}") from error
+        data = payload.packed(value)
         return bytes.fromhex(payload.write.replace("{value}", data.hex()))
 
     async def act(self, action: Action) -> str:
@@ -88,13 +79,13 @@ class FramedDevice:
 
 
 def _reading(parameter: Parameter, payload: Payload, frame: Frame, ms: float | None) -> Reading:
-    size = struct.calcsize(_TYPES[payload.type])
+    size = struct.calcsize(PACKED[payload.type])
     data = frame.payload[payload.at : payload.at + size]
     if len(data) < size:
         words = f"the answer has {len(frame.payload)} bytes, the value ends at {payload.at + size}"
         return Reading(parameter.name, Outcome.WRONG, raw=frame.payload, words=words, ms=ms)
     data = data[::-1] if payload.low_first else data
-    raw = of_float32(data) if payload.type == "float32" else struct.unpack(">" + _TYPES[payload.type], data)[0]
+    raw = of_float32(data) if payload.type == "float32" else struct.unpack(">" + PACKED[payload.type], data)[0]
     value = scaled(raw, payload.scale, 0)
-    whole = int(value) if isinstance(value, float) and math.isfinite(value) and value == int(value) else value
+    whole = value if isinstance(value, str) else whole_or(value)
     return Reading(parameter.name, Outcome.READ, whole, frame.payload, ms=ms)

@@ -225,7 +225,7 @@ def reading_of(name: str, register: Register, block: Block, reply: Reply, ms: fl
     try:
         value = decode(registers, register.type, register.order)
     except ValueTrouble as error:
-        return Reading(name, Outcome.WRONG, raw=raw, words=str(error), ms=ms)
+        return Reading(name, Outcome.WRONG, raw=raw, words=str(error), ms=ms, stands=True)
     if register.bit is not None:
         value = registers[0] >> register.bit & 1
     return Reading(name, Outcome.READ, scaled(value, register.scale, register.offset), raw, ms=ms)

@@ -86,10 +86,10 @@ async def set_one(device: Device, parameter: Parameter, value: Setting) -> Writt
     (before,) = await device.read([parameter])
     if before.outcome is Outcome.SILENT:
         return Written(parameter.name, None, value, None, "no answer", before.words)
-    if before.outcome is Outcome.WRONG:
+    if before.outcome is Outcome.WRONG and not before.stands:
         words = f"no write was sent: what it is now could not be read, {before.words}"
         return Written(parameter.name, None, value, None, before.outcome.value, words)
-    if same(parameter, before.value, value):
+    if before.outcome is Outcome.READ and same(parameter, before.value, value):
         return Written(parameter.name, before.value, value, before.value, "unchanged", "it was so before")
     trouble = None
     try:
@@ -107,12 +107,15 @@ async def set_one(device: Device, parameter: Parameter, value: Setting) -> Writt
         return Written(parameter.name, before.value, value, None, "not read back", after.words)
     if same(parameter, after.value, value):
         words = f"{said}, and yet it reads back right" if trouble is not None else said
+        words += f"; before, it held no value: {before.words}" if before.stands else ""
         return Written(parameter.name, before.value, value, after.value, "held", words)
     if trouble is not None:
         return Written(parameter.name, before.value, value, after.value, trouble.outcome.value, said)
-    return Written(
-        parameter.name, before.value, value, after.value, "not held", f"it said {said!r}, and reads {after.value}"
-    )
+    words = f"it said {said!r}, and reads {after.value}"
+    if before.value is not None:
+        stayed = same(parameter, after.value, before.value)
+        words += ", as before" if stayed else ": the device limits or rounds what it is given"
+    return Written(parameter.name, before.value, value, after.value, "not held", words)
 
 
 def words_of(reading: Reading) -> str:

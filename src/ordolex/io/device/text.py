@@ -6,6 +6,7 @@ import asyncio
 import math
 import re
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from ordolex.core.device.setting import Outcome, Reading
 from ordolex.core.link.exchange import Answer, Ended
@@ -18,7 +19,7 @@ from ordolex.core.protocols.line_check import CheckTrouble, with_check, without_
 from ordolex.core.sheet.parameters import Action, Bus, LineCheckFormat, Parameter, Setting, send_text
 from ordolex.core.text.charsets import CHARSETS, UNCHOSEN, readings_of, surely_read, text_of
 from ordolex.core.text.counts import counted
-from ordolex.core.text.digits import exact
+from ordolex.core.text.digits import exact, whole_or
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.number_in import NUMBER, part_of
 from ordolex.core.text.patterns import found_in, search
@@ -29,8 +30,13 @@ from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.system.faults import PortLost
 
-ECHO_ALONE = "it gave back what was asked and nothing more: its echo, or an answer of the same text; what it answers to others tells"
-IN_DOUBT = "it begins with what was asked: an echo, or a part of the answer; what it answers to others tells"
+if TYPE_CHECKING:
+    from regex import Match
+
+ECHO_ALONE = (
+    "it gave back what was asked and nothing more: an echo, or an answer that reads the same; other answers tell"
+)
+IN_DOUBT = "it begins with what was asked: an echo, or a part of the answer; other answers tell"
 _SILENT_WRITE_S = 0.15
 _LISTEN_S = 12.0
 
@@ -50,10 +56,15 @@ class TextDevice:
         self, data: bytes, timeout_s: float, *, holds: str = "", unhurried: bool = False
     ) -> tuple[list[str], float | None]:
         """What was answered to a question that changes nothing, in each way in which it can be read, and in how many
-        ms. `holds` is a pattern of a right answer. Raises Trouble, or PortLost."""
+        ms; the way first that fits `holds`, a pattern of a right answer. Raises Trouble, or PortLost."""
         data = self._with_check(data)
         answer = await self._ask(data, reads=True, timeout_s=timeout_s, holds=holds, unhurried=unhurried)
-        return self._texts(data, answer), None if answer.last_s is None else answer.last_s * 1000
+        texts = self._texts(data, answer)
+        if holds and answer.question.codec is None and (found := answer.question.find(holds, answer.data)):
+            texts = [found[0], *texts]
+        elif holds and answer.question.codec is None and self._check is None:
+            texts = [text for text in texts if search(holds, text) is None] or [""]  # it fits in our own text alone
+        return texts, None if answer.last_s is None else answer.last_s * 1000
 
     def _with_check(self, data: bytes) -> bytes:
         return with_check(self._check.plan(), data) if self._check is not None and self._check.sent else data
@@ -134,7 +145,7 @@ class TextDevice:
         if refused is not None:
             said = f"said {refused.strip()[:60]!r}"
             return Reading(parameter.name, Outcome.REFUSED, raw=answer.data, words=said, ms=ms)
-        placed = next((placed for text in texts if (placed := found_in(parameter.like, text))), None)
+        placed = _find(parameter.like, answer, texts)
         if placed is None:
             said = f"said {texts[0].strip()[:60]!r}"
             return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=said, ms=ms)
@@ -197,6 +208,12 @@ class TextDevice:
         return texts[0]
 
 
+def _find(like: str, answer: Answer, texts: list[str]) -> tuple[str, Match[str]] | None:
+    if answer.question.codec is None and answer.question.texts(answer.data) == texts:
+        return answer.question.find(like, answer.data)
+    return next((placed for text in texts if (placed := found_in(like, text))), None)  # its check, or codes, are off
+
+
 def _part(whole: str) -> str:
     return f"{whole[:40]!r} may be one number: the sheet's pattern takes a part of it, and has to say where it ends"
 
@@ -216,7 +233,7 @@ def _reading(parameter: Parameter, text: str, raw: bytes, ms: float | None) -> R
             return Reading(parameter.name, Outcome.WRONG, raw=raw, words=f"{text!r} is no number", ms=ms)
         if why := no_value(number):
             return Reading(parameter.name, Outcome.WRONG, raw=raw, words=why, ms=ms)
-        value = int(number) if number == int(number) else number
+        value = whole_or(number)
     elif parameter.kind in ("choice", "switch") and text.strip().isdecimal():
         value = int(text)
     return Reading(parameter.name, Outcome.READ, value, raw, ms=ms)

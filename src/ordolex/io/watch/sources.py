@@ -186,7 +186,15 @@ def value_in(item: RoundItem, text: str) -> Extracted:
     elif other := instead_of_a_value(text, item.ask):
         words = f"it began with {other[:20]!r}: a number behind that may be any; `value` says where one stands"
         return Extracted(None, Quality.NOT_READABLE, words)
-    return first_number(text)
+    return first_number(_behind_its_name(text, item.ask))
+
+
+def _behind_its_name(text: str, asked: str) -> str:
+    """An answer may begin with what was asked, as its name: a number in that is not the value."""
+    own = text_of(to_bytes(asked)).strip() if asked else ""
+    said = text.strip()
+    named = own and said.startswith(own) and re.match(r"[^\w.,]", said[len(own) :])
+    return said[len(own) :] if named else text
 
 
 def _troubled(trouble: Trouble) -> Extracted:
