@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ordolex.core.talk.echo import EchoWatch, echo_hint
+from ordolex.core.talk.echo import EchoWatch, beside_the_typed, echo_hint
 from ordolex.core.talk.points import Roll, read_points
 
 
@@ -49,3 +49,12 @@ def test_an_echo_that_stops_is_noticed_only_where_there_was_one() -> None:
     watch.typed(b"x", 5.0)
     watch.heard(b"x")
     assert not watch.stopped(9.0)
+
+
+def test_keys_that_come_back_one_by_one_are_an_echo_however_much_else_came() -> None:
+    """A menu of many lines before them hid it: "the device does not echo", while every letter came back."""
+    passed: list[tuple[bool, bytes]] = [(True, b"x"), (False, b"x" + b"1) gate 2) pump 3) feeder\r\n" * 20)]
+    passed += [one for key in b"status" for one in ((True, bytes([key])), (False, bytes([key])))]
+    assert echo_hint(*beside_the_typed(passed), local=False) == ""
+    assert "does not echo" in echo_hint(*beside_the_typed([one for one in passed if one[0]]), local=False)
+    assert "twice" in echo_hint(*beside_the_typed(passed), local=True)

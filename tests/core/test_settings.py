@@ -10,6 +10,7 @@ from ordolex.core.device.ratios import Ratio, RatioTrouble, compare, doubts, rea
 from ordolex.core.device.setting import Outcome, Reading, Written, read_setting, same, shown
 from ordolex.core.device.settings_table import SettingsTable
 from ordolex.core.sheet.parameters import Parameter
+from ordolex.core.sheet.procedures import Procedure
 from ordolex.io.own.sheets import all_sheets
 
 SHEETS = all_sheets()[0]
@@ -145,3 +146,35 @@ def test_a_plan_is_refused_at_the_field_that_is_wrong(changes: dict[str, str], f
     assert plan_faults(NETWORK, GOOD, ["192.0.2.7/24"], ["192.0.2.9"]) == {}
     faults = plan_faults(NETWORK, GOOD | changes, ["192.0.2.7/24"], ["192.0.2.9"])
     assert says in faults[field], faults
+
+
+def plan_of(*fields: tuple[str, str]) -> Procedure:
+    asked = [{"name": name, "label": name, "kind": kind} for name, kind in fields]
+    return Procedure.model_validate({"name": "network", "field": asked, "step": [{"send": "x"}]})
+
+
+@pytest.mark.parametrize(
+    "order",
+    [
+        ("ip1", "mask1", "ip2", "mask2"),
+        ("ip1", "ip2", "mask1", "mask2"),
+        ("mask2", "mask1", "ip2", "ip1"),
+        ("lan_ip", "lan_mask", "field_ip", "field_mask"),
+        ("lan_ip", "field_ip", "lan_mask", "field_mask"),
+    ],
+)
+def test_addresses_and_masks_belong_together_by_jack(order: tuple[str, ...]) -> None:
+    """The last mask of the form was taken for the first jack's."""
+    gateway = "gw1" if "ip1" in order else "lan_gw"
+    fields = plan_of(
+        *((name, "mask" if "mask" in name else "ipv4") for name in order), ("dns", "ipv4"), (gateway, "gateway")
+    )
+    first = "1" if "ip1" in order else "lan"
+    values = {
+        name: ("255.255.255.0" if "mask" in name else "192.0.2.5") if first in name else
+        ("255.255.255.192" if "mask" in name else "198.51.100.70") for name in order
+    } | {"dns": "203.0.113.53", gateway: "192.0.2.200"}  # fmt: skip
+    assert plan_faults(fields, values, ["203.0.113.53/24"]) == {}, "a name server may be this computer"
+    second = next(name for name in order if first not in name and "mask" not in name)
+    assert "two jacks in one subnet" in str(plan_faults(fields, values | {second: "192.0.2.70"}))
+    assert "network" in plan_faults(fields, values | {second: "198.51.100.64"})[second]

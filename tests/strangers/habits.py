@@ -1,5 +1,5 @@
-"""What a device may be like: habits that are drawn at random and independently of each other. What is true of a device is
-known from them."""
+"""What a device may be like: habits that are drawn at random, each by itself. What is true of a device is known from
+them."""
 
 from __future__ import annotations
 
@@ -13,7 +13,8 @@ REFUSALS = (
 )  # fmt: skip
 COMMANDS = (
     ("RATE", "TEMP", "FLOW", "LEVEL"), ("K", "L", "M", "N"), ("1", "2", "3", "4"), ("01", "02", "03", "11"),
-    ("T?", "U?", "PH?", "CON?"), ("MEAS1", "MEAS2", "MEAS12", "STAT"), ("#01", "#02", "#03", "#04"), ("rd 5", "rd 6", "rd 7", "gv"),
+    ("T?", "U?", "PH?", "CON?"), ("MEAS1", "MEAS2", "MEAS12", "STAT"),
+    ("#01", "#02", "#03", "#04"), ("rd 5", "rd 6", "rd 7", "gv"),
 )  # fmt: skip
 
 
@@ -94,7 +95,7 @@ def drawn(seed: int) -> Habits:
                 "9\b{}",
             )
             or "{}"
-        ),  # fmt: skip
+        ),
         heading=str((ends and odd(0.2, "STATUS", "Messwert", "---", "reading follows")) or ""),
         pieces=(r.choice((1, 2, 3, 5, 8)), r.choice((0.001, 0.01, 0.06, 0.15, 0.4))) if r.random() < 0.4 else None,
         double=str((ends and odd(0.2, "at once", "late", "cut")) or ""),  # `130.5130`: nobody can tell

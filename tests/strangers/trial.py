@@ -35,7 +35,8 @@ def sheet_of(stranger: Stranger) -> Sheet:
     out += f"[bus]\ntimeout_s = {TIMEOUT_S}\n"
     for command in h.commands:
         write = f"write = '''{SET} {{value}}{end}'''\ntaken = 'OK'\n" if command == h.commands[-1] else ""
-        out += f"[[parameter]]\nname = '{command}'\nread = '''{command}{end}'''\nlike = '''{stranger.like(command)}'''\n{write}"
+        out += f"[[parameter]]\nname = '{command}'\nread = '''{command}{end}'''\n"
+        out += f"like = '''{stranger.like(command)}'''\n{write}"
     return read_sheet(out, "s")
 
 
@@ -111,7 +112,9 @@ class Trial:
         h = self.habits
         for command in h.commands[:3]:
             asked = command + (named(h.asked_with) if h.asked_with else "")
-            like = f"like = '''{self.stranger.like(command)}'''\nvalue = {{ name = 'v', group = 'value', comma = {str(h.comma).lower()} }}\n"
+            comma = str(h.comma).lower()
+            like = f"like = '''{self.stranger.like(command)}'''\nvalue = "
+            like += f"{{ name = 'v', group = 'value', comma = {comma} }}\n"
             text += f"[[item]]\nname = '{command}'\nlink = 'L'\nask = '''{asked}'''\nevery_s = 1\n{like}"
         source = Source(read_round(text, "r"), "L", self.runner, None, -1, lambda results, at: None)
         for _ in range(3):

@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ordolex.core.advice.causes import Told
+from ordolex.core.advice.next_step import NOT_TRIED
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question
@@ -174,7 +175,8 @@ class Session:
         if listed:
             state.seen(mono_s())
         elif self.ports.surveyed:
-            state.trouble = "its port is not there"
+            is_there = read_endpoint(link.endpoint).kind == "serial" or link.adapter
+            state.trouble = "its port is not there" if is_there else NOT_TRIED
         return LinkView(link.id, link.endpoint, state.evidence(), "", "", Signals())
 
     def open(self, link: LinkRecord) -> Future[LinkRunner]:

@@ -44,4 +44,6 @@ class ToldOfLinks:
             bus,
             proven,
             self.in_vain.get(view.link, 0),
+            far=view.endpoint.startswith("rfc2217://"),
+            without_line=not view.evidence.has_line,
         )

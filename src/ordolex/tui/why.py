@@ -14,6 +14,7 @@ from textual.widgets.option_list import Option
 
 from ordolex.core.advice.by_hand import HAND_TESTS
 from ordolex.core.advice.causes import Cause, causes
+from ordolex.core.advice.next_step import odd_when_clear
 from ordolex.core.link.ladder import Rung
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.chance import chance
@@ -68,7 +69,9 @@ class Why(Prompt[None]):
     def _weigh(self, marked: str = "") -> None:
         view = self._session.view(self._link)
         evidence = view.evidence
-        self._found = causes(evidence.signs, self._session.told_of(self._link))
+        told = self._session.told_of(self._link)
+        # a link that reads clear has nothing wrong but what shows on a clear one
+        self._found = odd_when_clear(evidence, told) if evidence.rung >= Rung.CLEAR else causes(evidence.signs, told)
         self._list.clear_options()
         width = min(108, self.app.size.width - 8)
         self._list.add_options([Option(cut(_row(cause), width), id=cause.name) for cause in self._found])
@@ -82,6 +85,8 @@ class Why(Prompt[None]):
             head = "Nothing was heard, and nothing asked. By how usual each is, and by what you tell:"
         elif not evidence.heard:
             head = f"Nothing was heard; {evidence.unanswered} of {counted(evidence.asked, 'question')} brought nothing:"
+        elif evidence.rung is Rung.CLEAR:
+            head = "It reads clear. What still looks odd:" if self._found else "It reads clear, nothing is odd."
         elif self._found:
             head = f"By the last {counted(len(evidence.signs.data), 'byte')}, at {evidence.settings}:"
         else:

@@ -60,6 +60,10 @@ _ALL = (
         Outcome("it answers now", {"other question": 6}),
         Outcome("still nothing", {"other question": -3}),
     )),
+    HandTest("server", "Look at the server's page or console for that port", "the server's own page", (
+        Outcome("it is set otherwise than the device", {"server": 6}),
+        Outcome("it is set as the device is, and bytes come in", {"server": -4}),
+    )),
     HandTest("two stop bits", "Try two stop bits, then a lower rate at both ends", "two stop bits, lower rate", (
         Outcome("it is better", {"clock": 3}),
         Outcome("it is the same", {"clock": -2, "rate": 0.7}),

@@ -12,7 +12,7 @@ import codecs
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ordolex.core.advice.by_hand import HAND_TESTS
 from ordolex.core.advice.facts import Fact, facts
@@ -50,6 +50,7 @@ class Told:
     bus       whether devices have addresses
     proven    a question was answered rightly, at the settings of now
     in_vain   questions that a match asked at other settings, and that brought nothing
+    far, without_line  what the way to the device is
     """
 
     inputs: frozenset[str] | None = None
@@ -58,9 +59,16 @@ class Told:
     bus: bool = False
     proven: bool = False
     in_vain: int = 0
+    far: bool = False
+    """Line errors are those of a serial server's port, not of this computer's."""
+    without_line: bool = False
+    """Line settings mean nothing on the way from here: raw TCP or UDP."""
 
 
 NOTHING_TOLD = Told()
+_OF_A_LINE = frozenset({"rate", "parity", "inverted", "clock", "floating", "overrun", "crossed", "broken", "handshake"})
+"""What cannot be seen or changed from here where bytes come over raw TCP."""
+_OVERRUN_FAR = "bytes are lost at the serial server: its port was not emptied in time"
 _REFUTED_BY_A_RIGHT_ANSWER = frozenset({"line end"})
 """Both ends take each other's line ends then, whichever they are."""
 
@@ -227,7 +235,7 @@ _CAUSES: tuple[tuple[str, str, str, str, Callable[[Signs], float]], ...] = (
      "Match (F4) tells the format; by hand, try 7E1 and 8N1 at the same rate", "match", _parity),
     ("clock", "its clock is a little off, it wants two stop bits, or the line is noisy",
      "Try two stop bits, then a lower rate at both ends", "two stop bits", _clock),
-    ("overrun", "bytes are lost at this PC: the port was not emptied in time",
+    ("overrun", "bytes are lost at this computer's port: it was not emptied in time",
      "Ask for the same long answer at a lower rate and compare the lengths; or use flow control", "lower rate",
      _overrun),
     ("missing", "bytes are lost on the way, without a line error: no flow control, or an adapter that drops them",
@@ -269,6 +277,8 @@ _SILENCE: tuple[tuple[str, str, str, str, float], ...] = (
      "Ask as its manual says; in Match, a gives its protocol and unit numbers", "manual", 0.18),
     ("broken", "the cable or the adapter is broken, or sits in another socket",
      "Join TXD and RXD at the far plug; Ctrl+L must bring the pattern back", "loop", 0.15),
+    ("server", "the serial server before it has other line settings or wiring than the device",
+     "Look at the server's own page or console: the rate of that port, and whether bytes come in there", "server", 0.0),
     ("handshake", "it waits for a control line before it sends", "Set flow control to none, or tie RTS to CTS at it",
      "handshake", 0.1),
 )  # fmt: skip
@@ -285,6 +295,10 @@ def causes(signs: Signs, told: Told = NOTHING_TOLD) -> list[Cause]:
     weighs = _weights(told)
     if told.proven:
         found = [cause for cause in found if cause.name not in _REFUTED_BY_A_RIGHT_ANSWER]
+    if told.without_line:
+        found = [cause for cause in found if cause.name not in _OF_A_LINE]
+    if told.far:
+        found = [replace(c, words=_OVERRUN_FAR) if c.name == "overrun" else c for c in found]
     found = [cause for cause in found if cause.likely > 0 or weighs.get(cause.name, 0) > 0]
     odds = [_odds(cause, weighs.get(cause.name, 0.0)) for cause in found]
     total = sum(odds) + _ANOTHER
@@ -314,6 +328,8 @@ def _of_silence(signs: Signs, told: Told) -> Iterator[Cause]:
     for name, words, test, by_hand, usual in _SILENCE:
         if (name == "asked" and (signs.asked or told.in_vain)) or (name == "address" and not told.bus):
             continue
+        if name == "server":
+            usual = 0.3 if told.without_line else 0.0
         if (name == "other line end" and told.bus) or (
             name == "other question" and not signs.asked and not told.outcomes
         ):

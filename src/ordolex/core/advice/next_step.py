@@ -5,13 +5,15 @@ Ranked causes come from the tables of causes in docs/design.md. Only what the ev
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ordolex.core.advice.causes import NOTHING_TOLD, Cause, Told, causes
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.state import Evidence
 
 _SILENT_AFTER_S = 3.0
+NOT_TRIED = "not tried yet"
+"""Of a network address that nobody announces: whether somebody listens there is known once it is opened."""
 ASK = "Ask it something in Talk."
 
 
@@ -40,6 +42,8 @@ def advise(
     match evidence.rung:
         case Rung.ABSENT if not evidence.trouble:
             return Advice((), "Its port is being looked for.")
+        case Rung.ABSENT if evidence.trouble == NOT_TRIED:
+            return Advice((), "A network address that was not opened yet: Enter in Find opens it, and tells.")
         case Rung.ABSENT:
             return Advice((evidence.trouble,), "Plug it in again; it is reopened by itself.")
         case Rung.PRESENT:
@@ -65,6 +69,14 @@ def _silent(evidence: Evidence, now_s: float, ask: str, told: Told) -> Advice:
     if evidence.unanswered and told.outcomes:
         found = causes(evidence.signs, told)
         return Advice(tuple(f"no answer: {cause.words}" for cause in found[:1]), f"{found[0].test}.")
+    if evidence.unanswered and not evidence.has_line:
+        return Advice(
+            (
+                "no answer: another line end, or another question",
+                "the device behind it is off, or its port there is set otherwise",
+            ),
+            "Try the other line end (Ctrl+N in Talk); look at the server's page for that port.",
+        )
     if evidence.unanswered:
         return Advice(
             ("no answer: wrong rate or line end", "the device is off or the cable is not crossed"),
@@ -76,6 +88,7 @@ def _silent(evidence: Evidence, now_s: float, ask: str, told: Told) -> Advice:
 def _unclear(evidence: Evidence, told: Told) -> Advice:
     if evidence.bad_lately == 0:
         return Advice((), "Too little heard yet to say that it is clear. Ask once more.")
+    told = told if evidence.has_line else replace(told, without_line=True)
     found = causes(evidence.signs, told)
     if found and (evidence.has_line or found[0].name == "charset"):
         first = found[0]

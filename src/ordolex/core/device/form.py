@@ -6,7 +6,8 @@ Sources: RFC 950 and RFC 4632 (contiguous masks), RFC 1123, 2.1 (host names), RF
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ordolex.core.sheet.procedures import PlanField, Procedure
@@ -113,27 +114,96 @@ def plan_faults(
     `192.0.2.7/24`, `heard` addresses that others were seen to use."""
     used = [field for field in procedure.field if applies(field.only_if, values)]
     faults = {field.name: fault for field in used if (fault := field_fault(field, values.get(field.name, "")))}
-    good = {field.kind: field.name for field in used if field.name not in faults and values.get(field.name, "").strip()}
-    if "ipv4" in good and "mask" in good:
-        address = values[good["ipv4"]].strip()
-        network = IPv4Network(f"{address}/{values[good['mask']].strip()}", strict=False)
-        fault = _place_fault(IPv4Address(address), network)
+    good = [field for field in used if field.name not in faults and values.get(field.name, "").strip()]
+    networks: dict[str, IPv4Network] = {}
+    jacks = jacks_of(good)
+    for jack in jacks:
+        address, fault = values[jack.address].strip(), ""
+        if jack.mask:
+            network = IPv4Network(f"{address}/{values[jack.mask].strip()}", strict=False)
+            fault = _place_fault(IPv4Address(address), network) or _beside(network, networks)
+            networks[jack.address] = network
+            gateway_fault = _gateway_fault(values[jack.gateway].strip(), address, network) if jack.gateway else ""
+            if gateway_fault:
+                faults[jack.gateway] = gateway_fault
+        fault = fault or _taken_fault(address, own, heard)
         if fault:
-            faults[good["ipv4"]] = fault
-        if "gateway" in good:
-            fault = _gateway_fault(values[good["gateway"]].strip(), address, network)
+            faults[jack.address] = fault
+    for field in good:
+        if field.kind == "second-jack" and field.name not in networks and field.name not in faults:
+            fault = _beside(IPv4Network(values[field.name].strip()), networks)
             if fault:
-                faults[good["gateway"]] = fault
-        if "second-jack" in good and IPv4Address(values[good["second-jack"]].strip()) in network:
-            faults[good["second-jack"]] = f"lies in {network} too; two jacks in one subnet shut each other out"
-    if "ipv4" in good and good["ipv4"] not in faults:
-        address = values[good["ipv4"]].strip()
-        for mine in own:
-            if str(IPv4Interface(mine).ip) == address:
-                faults[good["ipv4"]] = "is this computer's own address"
-        if address in set(heard):
-            faults[good["ipv4"]] = "is in use: it was heard from another device"
+                faults[field.name] = fault
     return faults
+
+
+@dataclass(frozen=True, slots=True)
+class Jack:
+    """Names of fields that belong together: an address, with the mask and the gateway of its network (or "")."""
+
+    address: str
+    mask: str = ""
+    gateway: str = ""
+
+
+def jacks_of(fields: Sequence[PlanField]) -> list[Jack]:
+    """Which fields are of one network jack: those that their sheet names so, else those whose names have the same
+    number or ending, else the nearest. An address without a mask, in a form that has masks, is another's, such as that
+    of a name server."""
+    addresses = [
+        n for n, field in enumerate(fields) if field.kind in ("ipv4", "second-jack") and not _is_service(field)
+    ]
+    masks = [n for n, field in enumerate(fields) if field.kind == "mask"]
+    gateways = [n for n, field in enumerate(fields) if field.kind == "gateway"]
+    if not masks:
+        return [Jack(fields[n].name) for n in addresses if fields[n].kind == "ipv4"][:1]
+    out, left = [], list(addresses)
+    for mask in masks:
+        if not left:
+            break
+        address = _nearest(fields, mask, left)
+        left.remove(address)
+        of_it = [n for n in gateways if _nearest(fields, n, addresses) == address]
+        out.append(Jack(fields[address].name, fields[mask].name, fields[of_it[0]].name if of_it else ""))
+    return out
+
+
+def _nearest(fields: Sequence[PlanField], one: int, others: Sequence[int]) -> int:
+    return min(others, key=lambda other: _apart(fields, one, other))
+
+
+def _apart(fields: Sequence[PlanField], one: int, other: int) -> tuple[bool, bool, bool, int]:
+    """How far two fields are from belonging to one jack."""
+    a, b = fields[one], fields[other]
+    digits = [re.sub(r"\D", "", field.name) for field in (a, b)]
+    words = [set(re.split(r"[_\d]+", field.name.lower())) for field in (a, b)]
+    return (
+        a.jack != b.jack,
+        digits[0] != digits[1],
+        not (words[0] & words[1] - {""}),
+        abs(one - other) * 2 + (other > one),
+    )
+
+
+def _is_service(field: PlanField) -> bool:
+    """Whether it is the address of somebody else, that the device is to ask."""
+    return (
+        re.search(
+            r"dns|name ?serv|ntp|time ?serv|syslog|server|host|peer|target", f"{field.name} {field.label}".lower()
+        )
+        is not None
+    )
+
+
+def _beside(network: IPv4Network, others: Mapping[str, IPv4Network]) -> str:
+    other = next((other for other in others.values() if other.overlaps(network)), None)
+    return f"lies in {other} too; two jacks in one subnet shut each other out" if other is not None else ""
+
+
+def _taken_fault(address: str, own: Iterable[str], heard: Iterable[str]) -> str:
+    if any(str(IPv4Interface(mine).ip) == address for mine in own):
+        return "is this computer's own address"
+    return "is in use: it was heard from another device" if address in set(heard) else ""
 
 
 def _place_fault(address: IPv4Address, network: IPv4Network) -> str:

@@ -1,5 +1,5 @@
-"""How long a device pauses within one answer: learned from what came, so that the rest of one answer is not taken for the
-next question's. Times are seconds of one clock."""
+"""How long a device pauses within one answer: learned from what came, so that the rest of one answer is not taken for
+the next question's. Times are seconds of one clock."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class Pace:
             self._last_s = now_s
 
     def settles_s(self, now_s: float) -> float:
-        """How long to wait before the next question goes out, so that what belongs to the last answer comes before it."""
+        """How long to wait before the next question goes out: what belongs to the last answer comes before it."""
         if self._last_s is None:
             return 0.0
         wait = _UNKNOWN_S if self._answers < _LEARNT else self.longer_than_seen_s

@@ -16,7 +16,7 @@ from ordolex.core.link.echo import Echo, Form, form_of, own_text
 from ordolex.core.text.charsets import UNREAD, readings_of, text_of
 from ordolex.core.text.escapes import named
 from ordolex.core.text.patterns import found_in, fullmatch
-from ordolex.core.text.refused import instead_of_a_value, is_refusal
+from ordolex.core.text.refused import is_refusal, stands_instead
 from ordolex.core.text.shown import shown
 from ordolex.core.text.visible import without_codes
 
@@ -248,7 +248,7 @@ class Question:
     def fits_whole(self, answer: bytes) -> bool | None:
         """Where its shape is known: whether only the whole of the answer has it (True), or only what stands behind the
         question's own text (False); None where both have, or neither."""
-        form, behind = form_of(self.data, answer)
+        form, _ = form_of(self.data, answer)
         if form not in (Form.LINE, Form.GLUED) or not (self.like or self.holds):
             return None
         whole, rest = replace(self, echo=Echo.NEVER), replace(self, echo=Echo.LINE if form is Form.LINE else Echo.GLUED)
@@ -261,8 +261,12 @@ class Question:
 
     def _is_instead(self, texts: list[str]) -> bool:
         """Whether all of it is a code in place of a value, such as E05, in which only a number fits."""
-        said = texts[0].strip()
-        return bool(self.holds and instead_of_a_value(said, self.text)) and fullmatch(self.holds, said) is None
+        found = found_in(self.holds, texts[0]) if self.holds else None
+        if found is None:
+            return False
+        match = found[1]
+        bare = match.span() == match.span(1 if match.re.groups else 0)
+        return bare and bool(stands_instead(found[0], match.start(), self.text))
 
     def words(self, answer: bytes) -> str:
         """What the answer says, for people."""

@@ -26,6 +26,8 @@ class PlanField(Part):
     high: float | None = None
     choices: list[str] = []
     pattern: Pattern = ""
+    jack: str = ""
+    """Which of several network jacks it belongs to, by a name of the sheet's own; needed where names do not tell."""
     only_if: str = ""
     """`field=value`: it applies only where another field has this value."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Iterable
 from difflib import SequenceMatcher
 
 LEAST = 4  # characters below which nothing is said
@@ -23,11 +24,27 @@ def echo_hint(sent: bytes, heard: bytes, *, local: bool) -> str:
     found = _in_order(typed, back)
     if found >= _RECOGNISED * len(typed):
         missing = len(typed) - found
+        if not missing:  # other text stands between
+            return "each character stands twice: the device echoes too; switch local echo off (Ctrl+B)" if local else ""
         return (
             f"{missing} of {len(typed)} characters are missing in the echo: the device cannot follow;"
             " send at a pace, or set flow control"
         )
     return "" if local else "the device does not echo; local echo shows what you type (Ctrl+B)"
+
+
+def beside_the_typed(passed: Iterable[tuple[bool, bytes]]) -> tuple[bytes, bytes]:
+    """What was typed, and of what came that which came right behind each piece of it: there the echo stands. `passed`
+    has (whether we sent it, bytes) in the order of time."""
+    typed, back, room = bytearray(), bytearray(), 0
+    for ours, data in passed:
+        if ours:
+            typed += data
+            room = 2 * len(data)
+        else:
+            back += data[:room]
+            room = max(0, room - len(data))
+    return bytes(typed), bytes(back)
 
 
 def _in_order(typed: bytes, back: bytes) -> int:

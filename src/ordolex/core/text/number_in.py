@@ -32,9 +32,9 @@ def goes_on(text: str, start: int, end: int) -> str:
 
 
 def part_of(text: str, found: tuple[int, int], value: tuple[int, int], like: str) -> str:
-    """Whether what a pattern takes for a number may be a part only of what stands there, because it begins or ends where
-    the pattern does: all of that, or nothing. `found` and `value` are the places of the pattern's find and of its group.
-    A pattern that says what stands before a whole number may end at the comma between columns."""
+    """Whether what a pattern takes for a number may be a part only of what stands there, because it begins or ends
+    where the pattern does: all of that, or nothing. `found` and `value` are the places of the find and of its group. A
+    pattern that says what stands before a whole number may end at the comma between columns."""
     start, end = value
     before = _BEFORE.search(text[:start]) if start == found[0] else None
     if before is not None:

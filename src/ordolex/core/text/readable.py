@@ -1,8 +1,8 @@
 """How much of what came can be read, in the character set of its device.
 
 In a set with a byte for each character nearly any byte is one, so that noise can be "read" too. Languages with Latin
-letters have few beyond ASCII: what has more of them than `MOST_BEYOND` is no text by them. Cyrillic letters count as plain
-ones where they stand as words do: noise mixes capitals and small letters.
+letters have few beyond ASCII: what has more of them than `MOST_BEYOND` is no text by them. Cyrillic letters count as
+plain ones where they stand as words do: noise mixes capitals and small letters.
 """
 
 from __future__ import annotations
@@ -86,7 +86,7 @@ def readable_share(data: bytes, charset: str, controls: bytes) -> float:
 
 def parity_left_in(data: bytes) -> str:
     """`7E1` or `7O1` where these are characters of seven bits whose parity bit was taken for an eighth; else nothing.
-    What is read as text of such bytes is none: a digit with its parity bit is a sign in one set, a letter in another."""
+    Such bytes are no text: a digit with its parity bit is a sign in one set, a letter in another."""
     if (
         len(data) < _FOR_PARITY
         or data.isascii()

@@ -56,6 +56,12 @@ def instead_of_a_value(said: str, asked: str = "") -> str:
     return found[0].strip() if found is not None and not _is_about(found[0], asked.upper()) else ""
 
 
+def stands_instead(text: str, at: int, asked: str = "") -> str:
+    """The same of the line in which `at` stands; a prompt or a heading may stand in others."""
+    start = max(text.rfind("\n", 0, at), text.rfind("\r", 0, at)) + 1
+    return instead_of_a_value(re.split(r"[\r\n]", text[start:], maxsplit=1)[0].strip(), asked)
+
+
 def _is_about(refusal: str, about: str) -> bool:
     """Whether the word that is a refusal was asked for; one of several words is none of what was asked for."""
     word = re.search(r"[^\W\d_]{3}", refusal.upper()) if " " not in refusal.strip() else None

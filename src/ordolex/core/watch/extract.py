@@ -14,7 +14,7 @@ from ordolex.core.text.digits import scaled
 from ordolex.core.text.nmea0183 import verdict
 from ordolex.core.text.number_in import NUMBER, POINT, as_written, doubt_of, first_in, goes_on, part_of, with_points
 from ordolex.core.text.patterns import found_in
-from ordolex.core.text.refused import instead_of_a_value
+from ordolex.core.text.refused import stands_instead
 from ordolex.core.watch.samples import Quality, Value
 
 _UNIT = r"[A-Za-z%°/³²µΩ][A-Za-z%°/³²µΩ0-9]{0,9}"
@@ -99,7 +99,7 @@ def _piece(field: ValueField, text: str, between: str, like: str) -> str | Extra
         if placed is None:
             return Extracted(None, Quality.NOT_READABLE, f"it said {text.strip()[:40]!r}")
         text, found = placed
-        if found.span() == found.span(field.group) and instead_of_a_value(text.strip()):
+        if found.span() == found.span(field.group) and stands_instead(text, found.start()):
             return Extracted(None, Quality.NOT_READABLE, f"it said {text.strip()[:40]!r}")
         whole = (
             part_of(text, found.span(), found.span(field.group), like)

@@ -24,7 +24,7 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.number_in import NUMBER, part_of
 from ordolex.core.text.patterns import found_in, search
 from ordolex.core.text.readable import parity_left_in
-from ordolex.core.text.refused import instead_of_a_value, is_refusal
+from ordolex.core.text.refused import is_refusal, stands_instead
 from ordolex.core.text.shown import shown
 from ordolex.io.device.base import DOUBTFUL, Changed, Trouble, nobody
 from ordolex.io.link.runner import LinkRunner
@@ -150,7 +150,7 @@ class TextDevice:
             said = f"said {texts[0].strip()[:60]!r}"
             return Reading(parameter.name, Outcome.WRONG, raw=answer.data, words=said, ms=ms)
         text, found = placed
-        if found.span() == found.span("value") and (other := instead_of_a_value(text.strip(), parameter.read)):
+        if found.span() == found.span("value") and (other := stands_instead(text, found.start(), parameter.read)):
             return Reading(parameter.name, Outcome.REFUSED, raw=answer.data, words=f"said {other[:60]!r}", ms=ms)
         if parameter.kind in ("number", "whole") and (
             whole := part_of(text, found.span(), found.span("value"), parameter.like)

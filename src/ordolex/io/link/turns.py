@@ -169,8 +169,10 @@ class Turns:
     async def _let_settle(self) -> None:
         """What still belongs to the answer before comes before the next question goes out."""
         latest = mono_s() + LONGEST_S  # a device that talks by itself is never quiet
-        while self._held.transport is not None and (wait := self._pace.settles_s(mono_s())) > 0 and mono_s() < latest:
-            await asyncio.sleep(min(wait, max(0.001, latest - mono_s())))
+        wait = self._pace.settles_s(mono_s())
+        while wait > 0 and self._held.transport is not None:
+            await asyncio.sleep(wait)
+            wait = min(self._pace.settles_s(mono_s()), latest - mono_s())
 
     def _heard_unasked(self, data: bytes, at_s: float) -> None:
         """What comes while nothing is asked may be a late answer, or the rest of one."""

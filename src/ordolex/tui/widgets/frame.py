@@ -6,6 +6,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.widget import Widget
 
+from ordolex.core.advice.next_step import NOT_TRIED
 from ordolex.core.link.ladder import RUNGS, Rung
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.visible import visible_text
@@ -146,7 +147,7 @@ class Rail(Painted):
         here = link.id == self.chosen
         mark = "▌ " if here else "  "
         text.append(mark, ink.style("copper"))
-        text.append(cut(visible_text(link.name), room - 3) + "\n", ink.style("ink", bold=here))
+        text.append(_named(visible_text(link.name), room - 3) + "\n", ink.style("ink", bold=here))
         text.append(mark, ink.style("copper"))
         text.append_text(knots(view.evidence.rung, ink))
         text.append(f"  {cut(view.evidence.settings, room - 14)}\n", ink.style("dim"))
@@ -154,12 +155,17 @@ class Rail(Painted):
         text.append(cut(_last_word(view), room - 3) + "\n\n", ink.style("brick" if view.evidence.trouble else "dim"))
 
 
+def _named(name: str, room: int) -> str:
+    """A link that is named after its address is told from others by the end of that."""
+    return f"…{name[-(room - 1) :]}" if "://" in name and len(name) > room else cut(name, room)
+
+
 def _last_word(view: LinkView) -> str:
     evidence = view.evidence
     if view.returning:
         return f"{BAD} gone, {view.returning}"
     if evidence.trouble:
-        return f"{BAD} {evidence.trouble}"
+        return f"{UNSURE if evidence.trouble == NOT_TRIED else BAD} {evidence.trouble}"
     if evidence.rung >= Rung.HELD:
         if evidence.last_heard_s is None:
             return f"{evidence.rung.word}, nothing heard"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from ordolex.core.record.items import LinkRecord
-from ordolex.core.talk.echo import LEAST, echo_hint
+from ordolex.core.talk.echo import LEAST, beside_the_typed, echo_hint
 from ordolex.core.text.charsets import UNCHOSEN, text_of
 from ordolex.core.text.visible import visible_text
 from ordolex.io.link.view import LinkView
@@ -85,6 +85,5 @@ def _echo_hint(session: Session, link: LinkRecord) -> str:
     lines = [at for at, row in enumerate(rows) if row.direction == "tx" and len(row.data.strip()) >= LEAST]
     if lines:  # whole lines: the last of them; single keys are looked at together
         rows = rows[lines[-1] :]
-    sent = b"".join(row.data for row in rows if row.direction == "tx")
-    heard = b"".join(row.data for row in rows if row.direction == "rx") + talk.conversation.unfinished
-    return echo_hint(sent, heard, local=talk.local_echo)
+    passed = [(row.direction == "tx", row.data) for row in rows if row.direction in ("tx", "rx")]
+    return echo_hint(*beside_the_typed([*passed, (False, talk.conversation.unfinished)]), local=talk.local_echo)
