@@ -15,16 +15,16 @@ from ordolex.core.match.wishes import read_units
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
-from ordolex.io.device.roll_call import ModbusCaller, TextCaller, call_units
+from ordolex.io.device.roll_call import ModbusCaller, TextCaller
 from ordolex.session.alone import kept_in
-from ordolex.session.units import keep_roll_call
+from ordolex.session.units import keep_roll_call, listen_and_call
 
 
 def add_to(app: typer.Typer) -> None:
     app.command()(scan)
 
 
-def scan(
+def scan(  # noqa: C901 - each option is checked before the port is opened
     endpoint: Annotated[str, typer.Argument(help="A serial port, rfc2217://host:port or tcp://host:port.")],
     units: Annotated[str, typer.Option(help="Units, such as 1-10, 3,4,7 or A-F.")] = "1-32",
     line: Annotated[str | None, typer.Option(help="Line settings in any notation.")] = None,
@@ -34,6 +34,9 @@ def scan(
     expect: Annotated[
         str, typer.Option(help="Units that should be there, such as 1-4: status 1 if it is not so.")
     ] = "",
+    beside_others: Annotated[
+        bool, typer.Option("--beside-others", help="Call also where another master speaks on the line.")
+    ] = False,
     book: Annotated[Path | None, typer.Option(help="Keep everything in this book.")] = None,
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
@@ -48,7 +51,9 @@ def scan(
         data = to_bytes(ask)
         if ask and not has_place(data):
             refuse("--ask needs {unit} where the unit's letter or number belongs", USAGE, json=json)
-        callees = read_callees(units) if ask else [str(number) for number in read_units(units) if number]
+        callees = (
+            read_callees(units) if ask else [str(number) for number in read_units(units) if number or kind == "tcp"]
+        )
         expected = dict.fromkeys(read_callees(expect), "") if expect else {}
 
         def tell(one: Called) -> None:
@@ -58,16 +63,16 @@ def scan(
                     visible_text(f"unit {one.unit:>3}  {who}" + (f"  {one.ms:.0f} ms" if one.ms is not None else ""))
                 )
 
-        async def work() -> list[Called]:
+        async def work() -> tuple[list[Called], str]:
             with kept_in(book, endpoint, settings.settings) as alone:
                 async with alone.opened() as runner:
                     caller = TextCaller(runner, data, timeout) if ask else ModbusCaller(runner, kind, timeout)
-                    called = await call_units(caller, callees, tell)
+                    called, others = await listen_and_call(caller, callees, tell, beside_others=beside_others)
                     rows = roll_call(expected, called)
                     keep_roll_call(runner, rows, expected, f"{ask} {units}".strip())
-                    return called
+                    return called, others
 
-        called = asyncio.run(work())
+        called, others = asyncio.run(work())
         rows = roll_call(expected, called)
     if json:
         print_document("scan", [_called_json(row) for row in rows])
@@ -75,6 +80,9 @@ def scan(
         for row in rows:
             if row.standing not in (Standing.ANSWERS, Standing.UNCLEAR):
                 typer.echo(visible_text(f"unit {row.called.unit:>3}  {row.standing.value}: {row.words}".rstrip(": ")))
+    if others:
+        called_words = f"; {len(called)} of {counted(len(callees), 'unit')} were called before" if called else ""
+        refuse(f"{others}{called_words}; --beside-others calls all the same", FAILED)
     if not any(one.right for one in called):
         refuse(f"none of {counted(len(callees), 'unit')} answered at {settings.settings.text}", FAILED)
     missing = [row.called.unit for row in rows if row.standing is not Standing.ANSWERS]

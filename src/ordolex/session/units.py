@@ -10,20 +10,36 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.record.items import Event
 from ordolex.core.text.counts import counted
-from ordolex.io.device.roll_call import Caller, call_units
+from ordolex.io.device.roll_call import Caller, OthersSpeak, call_units
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.system.clock import mono_s
 
 _LISTEN_S = 0.8
+_LATELY_S = 20.0  # another master that asks for a value now and then was heard within
 _MORE_S = 0.3  # behind the first bytes, so that the units can be named
 
 
 async def listen_and_call(
-    caller: Caller, units: Sequence[str], changed: Callable[[Called], None]
+    caller: Caller, units: Sequence[str], changed: Callable[[Called], None], *, beside_others: bool = False
 ) -> tuple[list[Called], str]:
-    """Calls each unit, if nobody else speaks on the line; else nothing is sent, and what speaks there is given. Raises
-    a Fault of the port."""
-    others = await _listen(caller.runner)
-    return ([] if others else await call_units(caller, units, changed)), others
+    """Calls each unit, as long as nobody else speaks on the line; once somebody does, no more is sent, and what speaks
+    there is given with those that were called. `beside_others` calls all the same. Raises a Fault of the port."""
+    others = "" if beside_others else _heard_lately(caller.runner) or await _listen(caller.runner)
+    if others:
+        return [], others
+    try:
+        return await call_units(caller, units, changed, beside_others=beside_others), ""
+    except OthersSpeak as spoke:
+        return spoke.called, str(spoke)
+
+
+def _heard_lately(runner: LinkRunner) -> str:
+    """What spoke unasked a moment ago, before anybody listened for it."""
+    evidence = runner.view().evidence
+    last = evidence.last_heard_s
+    if not evidence.unasked or last is None or mono_s() - last > _LATELY_S:
+        return ""
+    return f"something speaks on this line by itself, {mono_s() - last:.0f} s ago last; nothing was sent into that"
 
 
 def expected_of(events: Sequence[Event]) -> dict[str, str]:

@@ -75,3 +75,12 @@ def as_ranges(units: Sequence[str]) -> str:
         else:
             out.append([unit])
     return " ".join(f"{run[0]}-{run[-1]}" if len(run) > 2 else " ".join(run) for run in out)
+
+
+def around_unit(template: bytes) -> tuple[bytes, bytes]:
+    """What stands before and behind the unit in a question."""
+    text = template.decode("latin-1")
+    found = _PLACE.search(text)
+    if found is None:
+        return template, b""
+    return text[: found.start()].encode("latin-1"), text[found.end() :].encode("latin-1")

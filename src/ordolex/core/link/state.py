@@ -65,6 +65,8 @@ class Evidence:
     errors_in_all: LineErrors
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
+    unasked: int = 0
+    """Bursts that came without a question before them."""
     unjudged: int = 0
     """Answers without line errors of which nobody knows whether they are right."""
 
@@ -243,6 +245,7 @@ class LinkState:
             heard_in_all=self.heard_in_all,
             errors_in_all=replace(self.errors_in_all),
             trouble=self.trouble,
+            unasked=self._unasked,
             unjudged=self.unjudged,
         )
 

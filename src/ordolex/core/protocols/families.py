@@ -58,7 +58,7 @@ def _modbus(framing: str, words: str, harmless: Framing | None) -> Family:
         return [_register(harmless, unit) for unit in units] if harmless is not None else []
 
     return Family(
-        f"modbus-{framing}", words, ("modbus",), addressed=True, to_all=True, framed=True, framing=framing,
+        f"modbus-{framing}", words, ("modbus",), addressed=True, to_all=framing != "tcp", framed=True, framing=framing,
         harmless=registers,
     )  # fmt: skip
 

@@ -62,12 +62,18 @@ class ModbusUnit:
             left -= 1
             self.retried += 1
 
+    @property
+    def _is_all(self) -> bool:
+        """On a serial line 0 is everybody (Modbus over serial line V1.02, 2.2); over TCP it is the device itself
+        (Messaging on TCP/IP V1.0b, 4.4.2.1)."""
+        return self.unit == 0 and self._framing.name != "TCP"
+
     async def _once(self, request: bytes, name: str, *, last: bool, secret: bool) -> tuple[Reply, bytes, float | None]:
         line = self._runner.line
         if self._framing.name == "RTU":
             await asyncio.sleep(quiet_s(line.characters_per_s, line.baud))
         codec = ModbusCodec(self._framing, self.unit, request, name)
-        if self.unit == 0:
+        if self._is_all:
             await self._runner.out.send(codec.sent)
             await asyncio.sleep(0.1 + line.seconds_for(len(codec.sent)))
             return Reply(request[0]), b"", None
@@ -95,7 +101,7 @@ class ModbusUnit:
     # ---- parameters
 
     async def read(self, parameters: Sequence[Parameter], changed: Changed = nobody) -> list[Reading]:
-        if self.unit == 0:
+        if self._is_all:
             refused = [Reading(p.name, Outcome.REFUSED, words=_NOBODY) for p in parameters]
             for one in refused:
                 changed(one)
@@ -126,7 +132,7 @@ class ModbusUnit:
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
         assert parameter.modbus is not None
-        if self.unit == 0:
+        if self._is_all:
             raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
         request = write_request(parameter.modbus, value)
@@ -153,7 +159,7 @@ class ModbusUnit:
 
     async def write_to_all(self, parameter: Parameter, value: Setting) -> str:
         """Writes to every unit of the line at once. Nobody answers, so nothing is known of what became of it."""
-        assert parameter.modbus is not None and self.unit == 0
+        assert parameter.modbus is not None and self._is_all
         await self.exchange(write_request(parameter.modbus, value), f"set {parameter.name} to {value} in all units")
         return "sent to all units; nobody answers, and nothing was read back"
 
@@ -170,7 +176,7 @@ class ModbusUnit:
     async def unlock(self, unlock: Unlock, code: int) -> None:
         """Writes the code, which is neither shown nor kept. Raises Trouble where the unit refuses it, and
         where no right answer says whether it took it."""
-        if self.unit == 0:
+        if self._is_all:
             raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
         request = pdu.write_register(read_place(unlock.register_at).address, code)
@@ -200,7 +206,7 @@ class ModbusUnit:
         return reply.registers
 
     async def act(self, action: Action) -> str:
-        if self.unit == 0:
+        if self._is_all:
             raise Trouble(Outcome.REFUSED, _NOBODY)
         await self._know_echo()
         place = read_place(action.register_at)

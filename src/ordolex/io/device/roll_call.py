@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
+from ordolex.core.bus.others import asked_by_another, tied
 from ordolex.core.bus.roll_call import Called
 from ordolex.core.bus.units import with_unit
 from ordolex.core.device.setting import Outcome
@@ -16,8 +17,10 @@ from ordolex.core.link.wait import proposed_wait_ms
 from ordolex.core.protocols.codecs import ModbusCodec
 from ordolex.core.protocols.modbus import pdu
 from ordolex.core.protocols.modbus.address import Place
+from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.protocols.modbus.frames import FRAMINGS
 from ordolex.core.sheet.parameters import Bus
+from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.io.device.base import DOUBTFUL, Trouble
 from ordolex.io.device.modbus import ModbusUnit
@@ -43,6 +46,9 @@ class Caller(Protocol):
     async def identify(self, called: Called) -> Called:
         """The same with what the unit says that it is, where it can be asked. Raises PortLost."""
 
+    def another_master(self, heard: bytes, unit: str) -> str:
+        """A question that somebody else asked, in what came while this unit was called, in words; empty for none."""
+
 
 @dataclass(slots=True)
 class ModbusCaller:
@@ -51,6 +57,10 @@ class ModbusCaller:
     runner: LinkRunner
     framing: str
     timeout_s: float = _FIRST_S
+
+    def another_master(self, heard: bytes, unit: str) -> str:
+        units = sorted({heard[begin] for begin, _ in frames_in(heard)} - {int(unit)}) if self.framing == "rtu" else []
+        return f"frames of units {', '.join(map(str, units))}" if units else ""
 
     def _unit(self, unit: str, *, last: bool = True) -> ModbusUnit:
         device = ModbusUnit(self.runner, self.framing, int(unit), Bus(timeout_s=self.timeout_s, retries=0))
@@ -101,6 +111,9 @@ class TextCaller:
     template: bytes
     timeout_s: float = _FIRST_S
 
+    def another_master(self, heard: bytes, unit: str) -> str:
+        return asked_by_another(self.template, heard, unit)
+
     async def call(self, unit: str, *, last: bool) -> Called:
         data = with_unit(self.template, unit)
         said = await self._said(unit, data, last=last)
@@ -124,25 +137,57 @@ class TextCaller:
         return called
 
 
+class OthersSpeak(Exception):
+    """Another master speaks on the line. `called` are the units that were called before that was seen."""
+
+    def __init__(self, words: str, called: Sequence[Called]) -> None:
+        super().__init__(words)
+        self.called = list(called)
+
+
 async def call_units(
-    caller: Caller, units: Sequence[str], changed: Callable[[Called], None] = lambda called: None
+    caller: Caller,
+    units: Sequence[str],
+    changed: Callable[[Called], None] = lambda called: None,
+    *,
+    beside_others: bool = False,
 ) -> list[Called]:
     """Each in turn. Where answers turn out to come after the time-out, the silent ones are called once more, with the
-    time that was measured. Then those that answer rightly are asked who they are. Raises PortLost."""
+    time that was measured. Then those that answer rightly are asked who they are. Once another master is heard, no more
+    is sent into his traffic, unless it is to go on `beside_others`. Raises PortLost, OthersSpeak."""
     found: dict[str, Called] = {}
+    strays: list[str] = []
+    heard, calling = bytearray(), [""]
+
+    def hear(data: bytes, errors: LineErrors | None, at_s: float) -> None:
+        heard.extend(data)
+        if not calling[0]:
+            strays.extend(text_of(data).splitlines())
 
     async def one(unit: str, *, last: bool) -> None:
+        calling[0] = unit
+        del heard[:]
         found[unit] = await caller.call(unit, last=last)
+        calling[0] = ""
+        master = caller.another_master(bytes(heard), unit)
+        if master and found[unit].right:
+            found[unit] = replace(found[unit], right=False, said=f"{master[:40]}: another master spoke meanwhile")
+        if master and not beside_others:
+            words = f"another master speaks on this line ({master[:40]}); nothing more is sent into that"
+            raise OthersSpeak(words, tied(list(found.values()), strays))
         changed(found[unit])
 
-    for unit in units:
-        await one(unit, last=unit == units[-1])
-    late = caller.runner.late
-    enough_s = late.enough_s if late is not None else 0.0
-    if enough_s > caller.timeout_s:
-        caller.timeout_s = min(enough_s, _SECONDS)
-        for unit in [unit for unit in units if not found[unit].right]:
-            await one(unit, last=True)
+    with caller.runner.tap.heard_by(hear):
+        for unit in units:
+            await one(unit, last=unit == units[-1])
+        late = caller.runner.late
+        enough_s = late.enough_s if late is not None else 0.0
+        if enough_s > caller.timeout_s:
+            caller.timeout_s = min(enough_s, _SECONDS)
+            for unit in [unit for unit in units if not found[unit].right]:
+                await one(unit, last=True)
+    if isinstance(caller, TextCaller):
+        found = {called.unit: called for called in tied(list(found.values()), strays)}
     for called in [one for one in found.values() if one.right and not one.doubled]:
         found[called.unit] = await caller.identify(called)
         changed(found[called.unit])

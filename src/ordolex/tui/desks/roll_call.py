@@ -61,6 +61,7 @@ class UnitsCall(Prompt[Taken | None]):
     """
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "stop", "stop"), Binding("enter", "take", "take"), Binding("w", "watch", "watch"),
+        Binding("b", "beside", "call beside"),
     ]  # fmt: skip
 
     def __init__(
@@ -73,7 +74,7 @@ class UnitsCall(Prompt[Taken | None]):
         self._arrived: list[Called] = []
         self._work: Future[tuple[list[Called], str]] | None = None
         self._result = ""
-        self._kept = False
+        self._kept = self._others = False
         self._head, self._foot = (Words(id=f"call-{part}") for part in ("head", "foot"))
         self._list: list[Row] = []
         self._rows: RowView[Row] = RowView(
@@ -87,11 +88,17 @@ class UnitsCall(Prompt[Taken | None]):
             yield self._foot
 
     def on_mount(self) -> None:
-        self._work = self._at.session.hub.call(listen_and_call(self._caller, self._units, self._arrived.append))
+        self._call(beside_others=False)
         self.set_interval(0.05, self._turn)
         self._rows.following = False
         self._rows.focus()
         self._turn()
+
+    def _call(self, *, beside_others: bool) -> None:
+        self._result, self._kept = "", False
+        left = [unit for unit in self._units if unit not in self._called]
+        work = listen_and_call(self._caller, left, self._arrived.append, beside_others=beside_others)
+        self._work = self._at.session.hub.call(work)
 
     @property
     def _over(self) -> bool:
@@ -115,7 +122,8 @@ class UnitsCall(Prompt[Taken | None]):
             self._result = str(fault)
         else:
             called, others = self._work.result()
-            self._called = {one.unit: one for one in called}
+            self._called |= {one.unit: one for one in called}
+            self._others = bool(others)
             self._result = others
         if self._called:
             asked = {unit: one for unit, one in self._expected.items() if unit in self._called or not self._result}
@@ -151,6 +159,8 @@ class UnitsCall(Prompt[Taken | None]):
     def _next(self) -> str:
         if not self._over:
             return "Esc stops"
+        if self._others:
+            return "b calls the others all the same, into that traffic. Esc goes back"
         measured = [one for one in self._called.values() if one.ms is not None]
         if not measured:
             return "None answered: rate, parity, A and B changed over, the wrong question, or power. Esc goes back"
@@ -191,6 +201,11 @@ class UnitsCall(Prompt[Taken | None]):
     def action_take(self) -> None:
         if self._over and self._list:
             self.dismiss(Taken(self._list[self._rows.cursor].called.unit, self._right(), self._template))
+
+    def action_beside(self) -> None:
+        if self._over and self._others:
+            self._others = False
+            self._call(beside_others=True)
 
     def action_watch(self) -> None:
         if self._over and self._template and self._right():
