@@ -8,7 +8,9 @@ from collections import deque
 from pathlib import Path
 
 import pytest
+from typer.testing import CliRunner
 
+from ordolex.cli.main import application
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book import chain, schema
 from ordolex.io.book.book import Book
@@ -75,7 +77,7 @@ def test_a_dropped_segment_shows(tmp_path: Path) -> None:
 def test_rows_behind_the_last_segment_are_vouched_for_by_nothing_and_sealed_at_the_next_opening(tmp_path: Path) -> None:
     path = a_book(tmp_path / "a.ordolex")
     killed = change(path, "DELETE FROM segment WHERE id = 2")  # as after a kill: the last rows are in no segment
-    assert killed.good and killed.behind == 60 and "nothing vouches for" in killed.words
+    assert not killed.good and killed.behind == 60 and "nothing vouches for" in killed.words
     a_book(path, 1, rows=1)
     again = verify_book(path)
     assert again.good and not again.behind and again.intact == 2
@@ -136,7 +138,7 @@ def test_segments_end_by_size_too_and_a_write_that_failed_is_in_none(tmp_path: P
         book.recorder.note(Event(link.id, 1, 1, "note", "between"))
     book.close()
     found = verify_book(path)
-    assert found.good and found.intact >= 1 and not found.behind, found.words
+    assert not found.changed and found.intact >= 1 and not found.behind, found.words
 
 
 def test_bytes_that_went_into_a_volume_are_no_change(tmp_path: Path) -> None:
@@ -147,18 +149,61 @@ def test_bytes_that_went_into_a_volume_are_no_change(tmp_path: Path) -> None:
             connection.commit()
     connection.close()
     found = verify_book(path)
-    assert found.good and found.left == 3 and "left the book" in found.words
+    assert not found.good and not found.changed and found.left == 3 and "left the book" in found.words
     assert not change(path, "UPDATE event SET kind = 'mark' WHERE id = 3").changed, "a segment that left is not checked"
 
 
 def test_an_older_book_gets_its_chain_from_the_next_visit_on(tmp_path: Path) -> None:
     path = a_book(tmp_path / "a.ordolex", 1)
     with sqlite3.connect(path) as connection:
-        connection.executescript("DROP TABLE segment; DROP TABLE gone; PRAGMA user_version = 6")
+        connection.executescript("DROP TABLE segment; DROP TABLE gone; DROP TABLE state; PRAGMA user_version = 6")
     connection.close()
     before = verify_book(path)
     assert before.earlier and not before.intact and "before there was a chain" in before.words
     a_book(path, 1)
     found = verify_book(path)
-    assert found.good and found.earlier and found.intact == 1
+    assert not found.changed and not found.otherwise and found.earlier and found.intact == 1
+    assert not found.good, "what is not checked is not good"
     assert schema.VERSION >= 7 and chain.BEFORE == ""
+
+
+FORGERIES = {
+    "a link's name": ("UPDATE link SET name = 'pump'", "links"),
+    "where a link leads": ("UPDATE link SET endpoint = '/dev/other'", "links"),
+    "its line settings": ("UPDATE link SET line = '9600 8E1'", "links"),
+    "when a visit ended": ("UPDATE visit SET ended_utc_us = ended_utc_us + 60000000 WHERE id = 1", "visits"),
+    "by what it was kept": ("UPDATE visit SET program = 'other' WHERE id = 2", "visits"),
+    "the site": ("UPDATE site SET name = 'Elsewhere'", "site"),
+    "that bytes left": ("INSERT INTO gone VALUES (60, 5, 'nowhere')", "left"),
+    "rows before the chain": ("UPDATE segment SET chunk_to = 10 WHERE id = 0", "begins"),
+    "a link that was none": ("INSERT INTO link (name, endpoint, created_utc_us) VALUES ('x', 'y', 5)", "links"),
+}
+
+
+@pytest.mark.parametrize("what", FORGERIES)
+def test_what_the_report_shows_besides_rows_is_under_the_chain(tmp_path: Path, what: str) -> None:
+    sql, words = FORGERIES[what]
+    found = change(a_book(tmp_path / "a.ordolex"), sql)
+    assert not found.good and words in found.words
+
+
+def test_the_state_itself_cannot_be_rewritten_or_dropped(tmp_path: Path) -> None:
+    path = a_book(tmp_path / "a.ordolex")
+    found = change(path, "UPDATE state SET text = replace(text, 'raceway', 'race-way') WHERE segment = 2")
+    assert [segment.id for segment, _ in found.changed] == [2]
+    found = change(path, "DELETE FROM state WHERE segment = 2")
+    assert [segment.id for segment, _ in found.changed] == [2]
+
+
+def test_an_end_that_was_taken_off_shows_beside_the_hash_that_was_printed(tmp_path: Path) -> None:
+    path = a_book(tmp_path / "a.ordolex")
+    printed = verify_book(path).last
+    assert CliRunner().invoke(application(["verify"]), ["verify", str(path), "--expect", printed]).exit_code == 0
+    with sqlite3.connect(path) as connection:
+        for sql in ("segment WHERE id = 2", "state WHERE segment = 2", "chunk WHERE visit = 2", "event WHERE visit = 2",
+                    "visit WHERE id = 2"):  # fmt: skip
+            connection.execute(f"DELETE FROM {sql}")
+    connection.close()
+    assert verify_book(path).good, "nothing in the book itself can tell"
+    result = CliRunner().invoke(application(["verify"]), ["verify", str(path), "--expect", printed])
+    assert result.exit_code == 1 and "expected was" in result.output

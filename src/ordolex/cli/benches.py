@@ -33,7 +33,7 @@ from ordolex.io.ports import benches
 from ordolex.io.ports.benches import BenchProcess
 from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import is_file, is_there, private_file, private_folder
+from ordolex.io.system.files import write_whole
 from ordolex.session.ports import Ports, changes_between
 
 _WATCH_S = 0.5
@@ -202,7 +202,7 @@ async def _serve(plan: Plan, ready_file: Path | None, with_parent: bool, json: b
         nonlocal said
         for path in (own_notice, ready_file):
             if path is not None:
-                _write_whole(path, notice.encode())
+                write_whole(path, notice.encode())
         if not said:
             said = True
             _say_served(notice, json)
@@ -220,20 +220,6 @@ def _say_served(notice: BenchNotice, json: bool) -> None:
     for device in notice.devices:
         typer.echo(f"{device.name:26} {device.line:10} {device.endpoint} {device.pty}".rstrip())
     typer.echo("serving; Ctrl+C stops")
-
-
-def _write_whole(path: Path, text: str) -> None:
-    """So that a reader never sees half of it."""
-    if is_there(path) and not is_file(path):
-        raise Fault(f"{path} cannot be written: it is no file", "choose another place")
-    try:
-        private_folder(path.parent)
-        part = path.with_name(path.name + ".part")
-        private_file(part)
-        part.write_text(text)
-        part.replace(path)
-    except OSError as error:
-        raise Fault(f"{path} cannot be written: {error.strerror}", "choose another place") from error
 
 
 # ---- the interface

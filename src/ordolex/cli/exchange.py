@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, line_for, more_than_zero, print_document, refuse
+from ordolex.cli.keeping import Keeper, refuse_unless_kept
 from ordolex.core.advice.causes import causes
 from ordolex.core.link.exchange import Answer, Ended
 from ordolex.core.link.question import Question, Verdict
@@ -20,12 +21,9 @@ from ordolex.core.text.charsets import text_of
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible
-from ordolex.io.book.recorder import Recorder
 from ordolex.io.book.turning import Keeping, Turned, read_limit
 from ordolex.io.link.journal import RecorderLike
 from ordolex.session.alone import Alone, kept_in
-
-_LOOK_S = 0.3
 
 
 def add_to(app: typer.Typer) -> None:
@@ -150,7 +148,7 @@ def record(
             began = time.monotonic()
             if limit is not None:
                 open_book.keep("record", Keeping(limit, newest_s=0.0), _VolumesSaid())
-            evidence = asyncio.run(_record(alone, alone.recorder, seconds, _Keeper(open_book.recorder)))
+            evidence = asyncio.run(_record(alone, alone.recorder, seconds, Keeper(open_book.recorder)))
         status = open_book.recorder.status
     result: dict[str, Any] = {
         "book": str(book),
@@ -158,16 +156,13 @@ def record(
         "seconds": round(time.monotonic() - began, 2),
         "line_errors": evidence.errors_in_all.total,
         "rung": evidence.rung.word,
-        "kept": status.keeping,
+        "kept": status.keeping and not status.lost,
     }
     if limit is not None:
         result["books"] = [str(path) for path in [*open_book.volumes, book]]
     if json:
         print_document("record", result)
-    if not status.keeping:
-        refuse(f"the record is not whole: {status.why}, {status.lost + status.waiting} bytes were not kept")
-    if status.moved:
-        refuse(f"{book} was taken away while it was written; the record is in {status.moved}")
+    refuse_unless_kept(status, book)
     if not json:
         errors = evidence.errors_in_all.words() or "no line errors"
         heard = f"{counted(evidence.heard_in_all, 'byte')} in {result['seconds']} s"
@@ -186,26 +181,7 @@ class _VolumesSaid:
             typer.echo(f"older bytes go into {turned.volume}", err=True)
 
 
-class _Keeper:
-    """Says at once, and once, when the record is not kept, or goes on elsewhere."""
-
-    def __init__(self, kept: Recorder) -> None:
-        self._kept = kept
-        self._said = ""
-
-    async def watch(self) -> None:
-        while True:
-            await asyncio.sleep(_LOOK_S)
-            status = self._kept.status
-            words = f"NOT RECORDING: {status.why}" if status.why else ""
-            if status.moved:
-                words = f"the book was taken away; the record goes on in {status.moved}"
-            if words and words != self._said:
-                typer.echo(f"ordolex: {words}", err=True)
-            self._said = words or self._said
-
-
-async def _record(alone: Alone, recorder: RecorderLike, seconds: float | None, keeper: _Keeper) -> Evidence:
+async def _record(alone: Alone, recorder: RecorderLike, seconds: float | None, keeper: Keeper) -> Evidence:
     stop = asyncio.Event()
     stop_on_signals(stop.set)
     async with alone.opened(recorder) as runner:

@@ -13,16 +13,18 @@ import typer
 
 from ordolex.cli.common import USAGE, faults_said, print_document, refuse
 from ordolex.cli.exchange import stop_on_signals
+from ordolex.cli.keeping import Keeper, refuse_unless_kept
 from ordolex.core.port.endpoint import EndpointError
 from ordolex.core.relay.plan import PlanError, RelayPlan, check, named_after, offered_words
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.nowhere import NoBook
+from ordolex.io.book.recorder import Recorder
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.relay import notices
 from ordolex.io.relay.relay import Relay
 from ordolex.io.relay.running import Running
 from ordolex.io.system.faults import Fault
-from ordolex.io.system.files import private_file
+from ordolex.io.system.files import write_whole
 from ordolex.session.alone import links_in
 
 _STOPPED_S = 10.0
@@ -108,8 +110,11 @@ def _run(plans: list[RelayPlan], book: Path | None, ready_file: Path | None, jso
         if book is not None:
             recorder, links = stack.enter_context(links_in(book, plans))
         fault = asyncio.run(_relay(list(zip(plans, links, strict=True)), recorder, str(book or ""), ready_file, json))
+        status = recorder.status if isinstance(recorder, Recorder) else None
         if fault is not None:
             raise fault
+    if status is not None:
+        refuse_unless_kept(status, book or "", json=json)
 
 
 async def _relay(
@@ -140,6 +145,8 @@ async def _relay(
             stop.set()
 
     ending: list[asyncio.Future[None]] = []
+    keeper = Keeper(recorder if isinstance(recorder, Recorder) else None)
+    keeping = asyncio.ensure_future(keeper.watch())
     try:
         for running in going:
             await running.start()
@@ -153,6 +160,7 @@ async def _relay(
         standing.cancel()
         await stopped
     finally:
+        keeping.cancel()
         await asyncio.gather(*ending, *(running.stop() for running in going))
     return None
 
@@ -161,8 +169,7 @@ def _ready(relay: Relay, ready_file: Path | None, json: bool) -> None:
     ends = [{"endpoint": end.runner.endpoint.text, "path": end.path or end.runner.endpoint.text} for end in relay.ends]
     document = {"name": relay.plan.name, "a": ends[0], "b": ends[1]}
     if ready_file is not None:
-        private_file(ready_file)
-        ready_file.write_text(json_.dumps(document) + "\n")
+        write_whole(ready_file, json_.dumps(document) + "\n")
     if json:
         print_document("relay", document)
     else:

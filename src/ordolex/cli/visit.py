@@ -76,6 +76,10 @@ def handover(
 
 def verify(
     path: Annotated[Path, typer.Argument(help="A book, or the folder or zip of a handover.")],
+    expect: Annotated[
+        str,
+        typer.Option(help="The last hash as it was printed when it was made: only with it is all of it vouched for."),
+    ] = "",
     json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Say whether a handover, or the record of a book, is as it was made."""
@@ -86,20 +90,30 @@ def verify(
             changed = [
                 f"segment {segment.id}, ended {local_time(segment.utc_us)}: {said}" for segment, said in chain.changed
             ]
-            rows = {"intact": chain.intact, "changed": changed, "last_sha256": chain.last}
+            last = chain.last
+            rows = {"intact": chain.intact, "changed": changed, "last_sha256": last}
         else:
             held = verify_handover(path)
             good, words = held.good, held.words
             changed = [*(f"{name}: changed" for name in held.changed), *(f"{name}: missing" for name in held.missing)]
-            rows = {"intact": len(held.intact), "changed": changed, "last_sha256": ""}
+            changed += [*(f"{name}: not in the manifest" for name in held.added), *held.unsound]
+            last = held.record
+            rows = {"intact": len(held.intact), "changed": changed, "last_sha256": last}
+    wanted = expect.strip().lower()
+    if wanted and wanted != last:
+        good = False
+        changed.append(f"the last hash is {last or 'none'}, expected was {wanted}")
     if json:
         print_document("verify", {"good": good, "words": words, **rows})
     else:
         typer.echo(visible_text(words))
         for line in changed:
             typer.echo(f"  {visible_text(line)}")
+        typer.echo(f"last hash {last or 'none'}")
+        if not wanted:
+            typer.echo("what was taken off its end shows only beside the hash that was printed then: --expect HASH")
     if not good:
-        refuse("it is not as it was made", FAILED)
+        refuse("it is not as it was made, or not all of it could be checked", FAILED)
 
 
 def _is_book(path: Path) -> bool:

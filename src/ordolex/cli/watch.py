@@ -12,12 +12,13 @@ import typer
 
 from ordolex.cli.common import FAILED, USAGE, faults_said, refuse
 from ordolex.cli.exchange import stop_on_signals
+from ordolex.cli.keeping import Keeper, refuse_unless_kept
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.text.digits import exact
 from ordolex.core.text.visible import visible_text
 from ordolex.core.watch.condition import TIMES
 from ordolex.core.watch.limits import Change
-from ordolex.core.watch.messages import event_of, payload, value_of
+from ordolex.core.watch.messages import event_of, iso, payload, value_of
 from ordolex.core.watch.polls import LinkPlan
 from ordolex.core.watch.resolve import offers
 from ordolex.core.watch.round import Round, RoundError, RoundItem, RoundLink, as_toml, check_until, read_round
@@ -28,7 +29,7 @@ from ordolex.io.own import sheets
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.system.files import is_file, read_given_text
-from ordolex.io.watch.publish import Subscriber, read_broker
+from ordolex.io.watch.publish import Publisher, Subscriber, read_broker
 from ordolex.io.watch.running import RunningRound
 from ordolex.io.watch.watch import Told
 from ordolex.session.watching_alone import Ended, Wishes, watch_alone
@@ -98,9 +99,13 @@ def watch(
             ended = _follow(book, chosen, for_s, jsonl)
         else:
             try:
-                ended = asyncio.run(_run(own, chosen, wishes, jsonl))
+                ended, unsent = asyncio.run(_run(own, chosen, wishes, jsonl))
+                status = own.recorder.status
             finally:
                 own.close()
+            refuse_unless_kept(status, book)
+            if unsent:
+                refuse(f"{chosen.name}: {ended.words}; not all was published: {unsent}", FAILED)
     typer.echo(f"ordolex: {chosen.name}: {ended.words}", err=True)
     if ended.failed:
         raise typer.Exit(FAILED)
@@ -178,6 +183,10 @@ class _Teller:
             state = "begins" if change.on else "ends"
             self._print(visible_text(f"          {item}: {change.what} {state}, {change.value} {unit}"))
 
+    def fault(self, words: str) -> None:
+        if self._jsonl:
+            self._print(payload({"time": iso(utc_us()), "fault": words}))
+
     def _print(self, line: str) -> None:
         try:
             typer.echo(line)
@@ -185,22 +194,31 @@ class _Teller:
             self._stop()
 
 
-async def _run(book: Book, round_: Round, wishes: Wishes, jsonl: bool) -> Ended:
+async def _run(book: Book, round_: Round, wishes: Wishes, jsonl: bool) -> tuple[Ended, str]:
+    """How it ended, and what of it was not published, in words."""
     stop = asyncio.Event()
     stop_on_signals(stop.set)
     units = {item.name: item.unit for item in round_.item}
     teller = _Teller(jsonl, stop.set, units)
 
+    publishers: list[Publisher] = []
+    keeper = Keeper(book.recorder, lambda: publishers[0].trouble if publishers else "", teller.fault)
+
     def began(running: RunningRound) -> None:
+        publishers.extend(filter(None, [running.publisher]))
         assert running.watch is not None
         for work in running.watch.works:
             _say_plan(work.plan())
 
+    keeping = asyncio.ensure_future(keeper.watch())
     try:
         ended = await watch_alone(book, round_, wishes, Told(teller.value, teller.event), stop, began)
     except RoundError as error:
         raise Fault(str(error), "docs/watch.md says what may stand in a round") from error
-    return ended
+    finally:
+        keeping.cancel()
+    keeper.look()
+    return ended, publishers[0].unsent if publishers else ""
 
 
 def _say_plan(plan: LinkPlan) -> None:

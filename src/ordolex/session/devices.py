@@ -27,6 +27,8 @@ class Devices:
         self._book = book
         self._sheets: dict[str, Sheet] = {}
         self._sheets_read_s = float("-inf")
+        self._stamp: tuple[tuple[str, int, int], ...] = ()
+        self._made_of: dict[tuple[int, str, int], Sheet] = {}
         self._tables: dict[tuple[int, str, int], SettingsTable] = {}
         self.patience: dict[int, float] = {}
         self.plans: dict[tuple[int, str], dict[str, str]] = {}
@@ -36,8 +38,10 @@ class Devices:
         return self.sheet_named(link.sheet) if link.sheet else None
 
     def sheet_named(self, name: str) -> Sheet | None:
-        if name not in self._sheets and mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
-            self._sheets, self._sheets_read_s = sheets.all_sheets()[0], mono_s()
+        if mono_s() - self._sheets_read_s > _SHEETS_AGAIN_S:
+            self._sheets_read_s, stamp = mono_s(), sheets.stamp()
+            if name not in self._sheets or stamp != self._stamp:  # one was edited
+                self._sheets, self._stamp = sheets.all_sheets()[0], stamp
         return self._sheets.get(name)
 
     def is_worked_on(self, link: LinkRecord, sheet: str, unit: int) -> bool:
@@ -56,7 +60,9 @@ class Devices:
         from ordolex.session.device import table_of
 
         key = (link.id, link.sheet, self.unit_of(link))
-        if key not in self._tables:
+        edited = key in self._tables and self._made_of[key] != sheet and not self._tables[key].open_points
+        if key not in self._tables or edited:
+            self._made_of[key] = sheet
             self._tables[key] = table_of(sheet, self.unit_of(link), self._book.reader, link.id)
         return self._tables[key]
 

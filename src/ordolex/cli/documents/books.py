@@ -29,7 +29,7 @@ class VerifiedPath(Document):
     words: str
     intact: int = Field(description="segments of a book, or files of a handover")
     changed: list[str]
-    last_sha256: str = Field(description="of the record's last segment; empty for a handover")
+    last_sha256: str = Field(description="of the record's last segment; of a handover as its manifest names it")
 
 
 class KnownFact(Document):

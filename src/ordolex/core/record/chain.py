@@ -99,10 +99,13 @@ class Hashed:
     def is_due(self) -> bool:
         return self.bytes >= SEAL_BYTES or self.rows >= SEAL_ROWS
 
-    def sealed(self, utc_us: int) -> Segment:
+    def sealed(self, utc_us: int, state: str = "") -> Segment:
+        """`state` is what else the book said when the segment ended, empty where that is as it was."""
         self._flush()
         self._hashing.settle()
         whole = hashlib.sha256()
         whole.update(f"{self.before.sha256}\x1f{self.chunk_to}\x1f{self.event_to}\x1f{utc_us}\x1e".encode())
         whole.update(self._chunks.digest() + self._events.digest())
+        if state:
+            whole.update(hashlib.sha256(state.encode("utf-8", "surrogatepass")).digest())
         return Segment(self.before.id + 1, self.chunk_to, self.event_to, utc_us, whole.hexdigest())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from datetime import UTC, datetime
 from typing import Any
 
@@ -50,4 +51,10 @@ def event_of(utc_us: int, link: str, item: str, what: str, on: bool, value: obje
 
 
 def payload(content: dict[str, Any]) -> str:
-    return json.dumps(content, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+    """One line of JSON, in which no control code of somebody else's reaches a terminal."""
+    text = json.dumps(content, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+    return _CODES.sub(lambda found: f"\\u{ord(found[0]):04x}", text)
+
+
+_CODES = re.compile("[\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]")
+"""What JSON leaves as it is and a terminal, or a line of text, does not."""

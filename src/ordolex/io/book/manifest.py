@@ -19,6 +19,8 @@ from ordolex.io.system.files import is_file, is_folder
 NAME = "manifest.json"
 _KIND, _VERSION = "ordolex-handover", 1
 _PIECE = 1 << 20
+_UNREADABLE = (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError)
+"""What a zip may raise: one that is damaged, encrypted, or packed in another way."""
 
 
 def _pieces(path: Path) -> Iterator[bytes]:
@@ -47,16 +49,21 @@ def manifest(folder: Path, names: Iterable[str], site: str, made: str, chain: st
 
 @dataclass(slots=True)
 class Held:
-    """intact, changed, missing, added  names of files"""
+    """intact, changed, missing, added  names of files
+    unsound  what is wrong besides, in words
+    record   the hash of the record that the manifest names
+    """
 
     intact: list[str] = field(default_factory=list)
     changed: list[str] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
     added: list[str] = field(default_factory=list)
+    unsound: list[str] = field(default_factory=list)
+    record: str = ""
 
     @property
     def good(self) -> bool:
-        return not (self.changed or self.missing)
+        return not (self.changed or self.missing or self.added or self.unsound)
 
     @property
     def words(self) -> str:
@@ -64,7 +71,7 @@ class Held:
         for what, names in (("changed", self.changed), ("missing", self.missing), ("not in the manifest", self.added)):
             if names:
                 parts.append(f"{len(names)} {what}: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}")
-        return "; ".join(parts)
+        return "; ".join(parts + self.unsound)
 
 
 def verify_handover(path: Path) -> Held:
@@ -83,7 +90,7 @@ def verify_handover(path: Path) -> Held:
             names = {name.removeprefix(head) for name in archive.namelist() if not name.endswith("/")}
             files = _read(archive.read(f"{head}{NAME}"), path)
             return _held(files, names, lambda name: _zipped(archive, f"{head}{name}"))
-    except (OSError, zipfile.BadZipFile) as error:
+    except _UNREADABLE as error:
         raise Fault(f"{path} cannot be read: {error}", "give the folder or the zip of a handover, or a book") from error
 
 
@@ -93,7 +100,7 @@ def _zipped(archive: zipfile.ZipFile, name: str) -> Iterator[bytes]:
             yield piece
 
 
-def _read(data: bytes, path: Path) -> list[dict[str, Any]]:
+def _read(data: bytes, path: Path) -> tuple[list[dict[str, Any]], str]:
     try:
         found = json.loads(data)
         if found["kind"] != _KIND or found["version"] > _VERSION:
@@ -103,10 +110,11 @@ def _read(data: bytes, path: Path) -> list[dict[str, Any]]:
             raise ValueError("a file in it has no name or no hash")
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise Fault(f"{path}: its {NAME} cannot be read: {error}", "it was edited, or is none of ours") from error
-    return files
+    return files, str(found.get("record_sha256", ""))
 
 
-def _held(files: list[dict[str, Any]], names: set[str], pieces: Any) -> Held:
+def _held(given: tuple[list[dict[str, Any]], str], names: set[str], pieces: Any) -> Held:
+    files, record = given
     out = Held()
     for one in files:
         name = one["name"]
@@ -115,8 +123,37 @@ def _held(files: list[dict[str, Any]], names: set[str], pieces: Any) -> Held:
             continue
         try:
             digest = _digest(pieces(name))[0]
-        except (OSError, zipfile.BadZipFile, zlib.error):  # such as a zip with a wrong CRC
+        except _UNREADABLE:  # such as a zip with a wrong CRC
             digest = ""
         (out.intact if digest == one["sha256"] else out.changed).append(name)
     out.added = sorted(names - {one["name"] for one in files} - {NAME})
+    if not files:
+        out.unsound.append("the manifest names no file")
+    named = [one["name"] for one in files]
+    doubled = {name for name in named if named.count(name) > 1}
+    if doubled:
+        out.unsound.append(f"named more than once: {', '.join(sorted(doubled)[:3])}")
+    out.record = record
+    for name in (name for name in out.intact if name.endswith(".ordolex")):
+        said = _book_said(pieces(name), record)
+        out.unsound += [f"{name}: {said}"] if said else []
     return out
+
+
+def _book_said(pieces: Iterable[bytes], record: str) -> str:
+    """What is wrong with a book inside; empty for nothing."""
+    import tempfile
+
+    from ordolex.io.book.chain import verify_book
+
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "inside.ordolex"
+        with copy.open("wb") as file:
+            file.writelines(pieces)
+        try:
+            found = verify_book(copy)
+        except Fault as fault:
+            return fault.what
+    if found.changed or found.otherwise:
+        return found.words
+    return "" if not record or found.last == record else "its last hash is not the one that the manifest names"

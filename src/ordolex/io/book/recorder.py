@@ -173,7 +173,7 @@ class Recorder:
             taken, overhead = self._waiting, self._overhead
         due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
         open_rows = self._chain is not None and bool(self._chain.rows)
-        seals = open_rows and (self._ends or time.monotonic() - self._sealed_at >= SEAL_S)
+        seals = self._ends or (open_rows and time.monotonic() - self._sealed_at >= SEAL_S)
         idle = not items and not calls and not self._why and not due and not seals
         if idle and not self._is_time_to_look():
             return
@@ -312,11 +312,15 @@ class Recorder:
     def _seal(self, connection: sqlite3.Connection) -> None:
         """Ends a segment that is old enough, or the last one."""
         chain = self._chain
-        if chain is None or not chain.rows or (time.monotonic() - self._sealed_at < SEAL_S and not self._ends):
+        due = chain is not None and chain.rows and time.monotonic() - self._sealed_at >= SEAL_S
+        if not due and not self._ends:
             return
         try:
             connection.execute("BEGIN IMMEDIATE")
-            self._chain = self._sealed(connection, chain)
+            chain = chain or chain_of.begun(connection, self._hashing)
+            if chain.rows or chain_of.has_changed(connection):
+                chain = self._sealed(connection, chain)
+            self._chain = chain
             connection.execute("COMMIT")
         except sqlite3.Error:  # such as a full disk: its rows are kept, and it is ended another time
             self._chain = chain

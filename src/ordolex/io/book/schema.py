@@ -9,7 +9,7 @@ from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import storable
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 8
+VERSION = 9
 
 _TABLES = """
 CREATE TABLE site (
@@ -126,6 +126,10 @@ CREATE TABLE IF NOT EXISTS gone (
     utc_us INTEGER NOT NULL,
     volume TEXT NOT NULL
 );
+CREATE TABLE IF NOT EXISTS state (
+    segment INTEGER PRIMARY KEY,
+    text TEXT NOT NULL
+);
 """
 
 _INDEXES = """
@@ -166,7 +170,7 @@ def renew(connection: sqlite3.Connection) -> None:
         connection.execute("CREATE TABLE IF NOT EXISTS relay (name TEXT PRIMARY KEY, plan TEXT NOT NULL)")
     if version < 6:
         connection.executescript(_WATCH)
-    if version < 7:
+    if version < 9:
         connection.executescript(_CHAIN)
     connection.execute(f"PRAGMA user_version = {VERSION}")
     connection.commit()

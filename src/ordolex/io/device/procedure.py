@@ -33,6 +33,7 @@ from ordolex.io.system.faults import Fault
 _QUIET_S = 0.2
 """Nothing goes out while the device still speaks."""
 _STILL_SPEAKS_S = 5.0
+_PAUSE_S = 0.45
 _TAIL_S = 1.0
 _LATE_LINES = 4
 _LOOK_BACK = 8192
@@ -92,8 +93,9 @@ class Typist:
         self._values = values
         self._ask_secret = ask_secret
         self._said = said
-        self._came_in = bytearray()
-        self._heard = ""
+        # where the device stands already tells whether a step is wanted
+        self._came_in = bytearray(runner.view().evidence.signs.data)
+        self._heard = text_of(without_codes(bytes(self._came_in)), runner.charset)
         self._last_s = mono_s()
         self._asked_s = mono_s()
         self._came = asyncio.Event()
@@ -117,12 +119,17 @@ class Typist:
         """Steps, second pass and comparison; not what makes it last. `found` is what `look` found before."""
         self.outcome.found = dict(found or {})
         with self._kept(procedure, "typed"):
-            await self._all([*procedure.before, *procedure.step])
+            before = [] if found and self._stands_behind(procedure.before) else procedure.before
+            await self._all([*before, *procedure.step])
             if not self.outcome.trouble and procedure.check:
                 await self._all(procedure.check)
                 self._compare(procedure)
                 self._prove(procedure)
         return self.outcome
+
+    def _stands_behind(self, steps: Sequence[Step]) -> bool:
+        """Whether the device stands where these steps lead, so that they need not be done once more."""
+        return bool(steps and steps[-1].expect) and self._standing_at(self._pattern(steps[-1].expect)) is not None
 
     def _prove(self, procedure: Procedure) -> None:
         """Values that came as the sheet expects them prove the link."""
@@ -272,7 +279,11 @@ class Typist:
     def _chosen(self, step: Step, item: str) -> bytes:
         wanted = filled(step.choose, {**self._values, "item": item}).decode().strip().lower()
         items = numbered([line for line in lines_of(self._heard) if line.strip()])
-        found = [number for number, name in items if name.strip().lower() == wanted]
+        named = [(number, name.strip().lower()) for number, name in items]
+        words = re.compile(rf"(?<!\w){re.escape(wanted)}(?!\w)")
+        found = [number for number, name in named if name == wanted]  # a row may say more than the name
+        found = found or [number for number, name in named if words.match(name)]
+        found = found or [number for number, name in named if words.search(name)]
         if len(found) != 1:
             names = ", ".join(name.strip() for _, name in items) or "no list at all"
             raise _Stopped(f"{wanted!r} is not once in what it showed: {visible_text(names)}")
@@ -283,6 +294,11 @@ class Typist:
         while True:
             self._came.clear()
             found = self._standing_at(self._pattern(step.expect))
+            if found is None and step.unless and self._standing_at(self._pattern(step.unless)) is not None:
+                return "it stood behind that already"
+            if found is not None and self._may_go_on(found[0]):
+                await self._still()
+                found = self._standing_at(self._pattern(step.expect))
             if found is not None:
                 shown, aside = found
                 self.outcome.asides += [line for line in lines_of(aside) if line.strip()]
@@ -297,6 +313,16 @@ class Typist:
                     await self._came.wait()
             except TimeoutError:
                 continue
+
+    def _may_go_on(self, shown: Mapping[str, str | None]) -> bool:
+        """Whether a value stands at the end of what came so far: the rest of it may be on its way."""
+        return any(value and self._heard.rstrip(" ").endswith(value) for value in shown.values())
+
+    async def _still(self) -> None:
+        """Until nothing has come for longer than a device pauses within a line."""
+        deadline = mono_s() + _STILL_SPEAKS_S
+        while mono_s() < deadline and (left := self._last_s + _PAUSE_S - mono_s()) > 0:  # noqa: ASYNC110
+            await asyncio.sleep(left)
 
     def _standing_at(self, expect: str) -> tuple[dict[str, str], str] | None:
         """What the pattern's groups hold, and the late lines behind the prompt, where it is there."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -65,6 +66,18 @@ def _read_once(path: Path) -> Sheet:
     if known is None or known[0] != now:
         known = _own[path] = (now, read_file(path))
     return known[1]
+
+
+def stamp() -> tuple[tuple[str, int, int], ...]:
+    """What changes when one of the technician's own sheets does: names, times and sizes of the files."""
+    out = []
+    try:
+        for entry in os.scandir(own_folder()):
+            facts = entry.stat()
+            out.append((entry.name, facts.st_mtime_ns, facts.st_size))
+    except OSError:
+        return ()
+    return tuple(sorted(out))
 
 
 def are_read() -> bool:

@@ -175,7 +175,35 @@ def private_folder(path: Path) -> Path:
 
 
 def private_file(path: Path) -> None:
-    """Makes the file if it is not there, and takes it from everybody else. Raises OSError."""
-    os.close(os.open(path, os.O_RDWR | os.O_CREAT, PRIVATE))
-    with contextlib.suppress(OSError):  # not ours to change, or a file system without rights
-        path.chmod(PRIVATE)
+    """Makes the file if it is not there, and takes it from everybody else; a symbolic link is not followed. Raises
+    OSError."""
+    os.close(open_private(path))
+
+
+def open_private(path: Path) -> int:
+    """The same, open to read and to append. Raises OSError, also for a symbolic link."""
+    if path.is_symlink():  # where the system cannot refuse it by itself
+        raise OSError(errno.ELOOP, "it is a symbolic link, which is not followed", str(path))
+    handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND | getattr(os, "O_NOFOLLOW", 0), PRIVATE)
+    if hasattr(os, "fchmod"):
+        with contextlib.suppress(OSError):  # not ours to change, or a file system without rights
+            os.fchmod(handle, PRIVATE)
+    return handle
+
+
+def write_whole(path: Path, text: str) -> None:
+    """A small private file that a reader never sees half of; one that is there is replaced. Raises a Fault."""
+    if is_there(path) and not is_file(path):
+        raise Fault(f"{path} cannot be written: it is no file", "choose another place")
+    try:
+        private_folder(path.parent)
+        part = path.with_name(f"{path.name}.{os.getpid()}.part")
+        try:
+            with os.fdopen(open_private(part), "w", encoding="utf-8") as file:
+                file.write(text)
+            part.replace(path)
+        except BaseException:
+            part.unlink(missing_ok=True)
+            raise
+    except OSError as error:
+        raise Fault(f"{path} cannot be written: {error.strerror}", "choose another place") from error

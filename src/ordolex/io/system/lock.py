@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 from typing import IO
 
-from ordolex.io.system.files import private_file
+from ordolex.io.system.files import open_private
 
 
 class FileLock:
@@ -14,8 +14,7 @@ class FileLock:
     OSError where the file cannot be written."""
 
     def __init__(self, path: Path, says: str) -> None:
-        private_file(path)
-        file = path.open("a+")
+        file = os.fdopen(open_private(path), "a+", encoding="utf-8", errors="replace")
         self.got = _try_lock(file)
         file.seek(0)
         self.before = file.read().strip()

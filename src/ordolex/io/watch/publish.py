@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import math
 import os
 import sqlite3
 import threading
@@ -102,6 +103,9 @@ def refusal(reason: object) -> str:
     return text
 
 
+_NOT_YET = "not connected yet"
+
+
 class Publisher:
     """Sends what waits in the book. `words` says how that stands; it runs in a thread of its own."""
 
@@ -117,7 +121,7 @@ class Publisher:
         self._sent = self._confirmed = 0
         self._connected = threading.Event()
         self._ever = False
-        self._trouble = "not connected yet"
+        self._trouble = _NOT_YET
         self._refused_until_s = 0.0
         self._heard_s = time.monotonic()
         self._stopping = threading.Event()
@@ -164,6 +168,19 @@ class Publisher:
             rest = f", {self._left} wait{'s' * (self._left == 1)}" if self._left > 0 else ""
             return f"{where}: {counted(self._count, 'message')} confirmed{rest}"
         return f"{where}: {self._trouble or 'not connected'}{self._waits}"
+
+    @property
+    def trouble(self) -> str:
+        """What is wrong with the broker, in words; empty where it takes what it is given, or was not tried yet."""
+        tried = self._trouble and self._trouble != _NOT_YET
+        return f"{self._broker.text}: {self._trouble}" if tried else ""
+
+    @property
+    def unsent(self) -> str:
+        """What of it is not published, once it has stopped, in words; it waits in the book."""
+        if not self.waiting and self._ever:
+            return ""
+        return f"{self._broker.text}: {self._trouble or 'not confirmed'}{self._waits}"
 
     @property
     def _waits(self) -> str:
@@ -269,6 +286,12 @@ class Publisher:
         return payload({"time": iso(utc_us()), "state": state, "site": self._site})
 
 
+def _finite(text: str) -> float | str:
+    """A number that can be one; others may publish such as 1e999."""
+    number = float(text)
+    return number if math.isfinite(number) else text
+
+
 class Subscriber:
     """Hears what others published. `came` gets topic and content, in the client's thread; what is no JSON object is
     left out."""
@@ -297,8 +320,8 @@ class Subscriber:
 
     def _on_message(self, client: Client, data: Any, message: MQTTMessage) -> None:
         try:
-            content = json.loads(message.payload)
-        except ValueError:
+            content = json.loads(message.payload, parse_constant=str, parse_float=_finite)
+        except (ValueError, RecursionError):
             return
         if isinstance(content, dict):
             self._came(message.topic, content)

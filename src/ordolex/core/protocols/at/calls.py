@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from ordolex.core.link.question import Question
@@ -22,10 +23,13 @@ def command(text: bytes, timeout_s: float = 3.0) -> Steps[AtReply]:
 
 
 def dial(number: str) -> Steps[AtReply]:
-    """Raises ValueError for a number that cannot be dialled, before anything is sent."""
+    """A number, or the name of a host as modems of networks dial it. Raises ValueError for what cannot be dialled,
+    before anything is sent."""
+    if re.fullmatch(r"(?=.*[A-Za-z])[A-Za-z0-9](?:[A-Za-z0-9._-]*[A-Za-z0-9])?(?::\d{1,5})?", number.strip()):
+        return command(b"ATDT" + number.strip().encode(), _DIAL_S)
     digits = "".join(c for c in number if c not in " -/()")
     if not digits or any(c not in "0123456789*#+,WTP@!ABCD" for c in digits.upper()):
-        raise ValueError(f"{number!r} is no number; digits, * # + and , for a pause (V.250, 6.3.1)")
+        raise ValueError(f"{number!r} is no number (digits, * # + and , for a pause; V.250, 6.3.1) and no host")
     return command(b"ATD" + digits.encode(), _DIAL_S)
 
 

@@ -18,7 +18,7 @@ from ordolex.tui.widgets.prompts import Pick
 async def device(at: SetAt) -> None:
     link = at.link
     sheets = all_sheets()[0]
-    usable = [s for s in sheets.values() if s.parameter or s.procedure]
+    usable = list(sheets.values())  # one of questions or lists alone serves Talk and Watch
     usable.sort(key=lambda s: s.name != link.sheet)
     choices = [(s.name, f"{s.name:24} {visible_text(s.device)}") for s in usable]
     chosen = await at.ask(Pick("Which device is it?", choices))
@@ -36,13 +36,14 @@ async def device(at: SetAt) -> None:
             return
         unit = int(typed)
     identity = link.identity if chosen == link.sheet and unit == link.unit else ""
-    if not at.change_link(replace(link, sheet=chosen, unit=unit, identity=identity)):
+    if not at.change_link(replace(link, sheet=chosen, unit=unit, identity=identity, line_end=sheet.line_end)):
         return
     at.show_anew()
     if sheet.bus.common:
         at.say(f"All of these ship as unit {sheet.bus.unit}: power one at a time, or two answer at once", "unsure")
     else:
-        at.say("r reads its settings")
+        what = "r reads its settings" if sheet.parameter else "it has no settings; Talk (F5) has its questions"
+        at.say(what)
 
 
 async def _other_framing(at: SetAt, sheet: Sheet) -> bool:
@@ -112,7 +113,8 @@ async def _propose(at: SetAt, identity: str) -> None:
     choices.append(("", f"Keep {link.sheet}" if link.sheet else "None of these"))
     title = f"Unit {link.unit} says that it is {visible_text(identity)}: which sheet?"
     chosen = await at.ask(Pick(title, choices))
-    if chosen and at.change_link(replace(at.link, sheet=chosen)):
+    end = all_sheets()[0][chosen].line_end if chosen else ""
+    if chosen and at.change_link(replace(at.link, sheet=chosen, line_end=end)):
         at.show_anew()
         at.tell(f"unit {link.unit} is worked on with {chosen}; r reads its settings", good=True)
 

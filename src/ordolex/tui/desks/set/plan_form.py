@@ -153,4 +153,5 @@ class PlanForm(Prompt[tuple[str, dict[str, str]] | None]):
             self.dismiss((how, {name: value for name, value in self._values.items() if name in used}))
 
     def action_leave(self) -> None:
-        self.dismiss(None)
+        """What was typed is kept for the next time."""
+        self.dismiss(("leave", dict(self._values)))

@@ -65,6 +65,8 @@ async def _plan(at: SetAt, sheet: Sheet, procedure: Procedure) -> None:
             return
         how, values = given
         at.session.devices.plans[link.id, procedure.name] = values
+        if how == "leave":
+            return
         if how == "rehearse":
             outcome = await _rehearse(at, sheet, procedure, values)
             if outcome is None:
@@ -104,7 +106,9 @@ async def _may_begin(at: SetAt, procedure: Procedure) -> bool:
     at.session.talks.drain(at.link)
     prompt = text_of(prompt_left(at.session.talks.of(at.link)), at.link.charset)
     first = [*procedure.before, *procedure.step][0]
-    if not prompt.strip() or not first.send or not first.expect or search(first.expect, prompt):
+    ends = [part[-1].expect for part in (procedure.before, procedure.step, procedure.check, procedure.finish) if part]
+    here = (first.expect, first.unless, *ends)  # it begins there, or ended there the last time
+    if not prompt.strip() or not to_bytes(first.send).strip(b"\r\n") or any(search(one, prompt) for one in here if one):
         return True
     sends = named(to_bytes(first.send))
     choices = [
