@@ -149,3 +149,35 @@ def test_no_way_of_cutting_what_comes_lets_the_secret_through(
     edges = sorted({0, len(text), *(cut for cut in cuts if cut < len(text))})
     shown, withheld = received(held, [text[a:b] for a, b in pairwise(edges)])
     assert secret not in shown and len(shown) + withheld == len(text)
+
+
+NEW_PROMPTS = (
+    "Kennwort eingeben", "** PASSWORD REQUIRED **", "WEP key 1:", "(will not echo) »", "Retype it:", "Keyword:",
+    "Código de acceso:", "Mot de passe (caché) ?", "Inserire codice di accesso:", "Salasana:", "Введите пароль",
+    "Toegangscode >", "Zugangscode für Ebene 3:", "Digite a senha", "Installer code:", "supervisor word?  (no echo)",
+    "Geben Sie den Code ein:",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("prompt", NEW_PROMPTS)
+@pytest.mark.parametrize("codec", ["utf-8", "latin-1", "cp1251", "cp850"])
+def test_prompts_of_devices_that_nobody_here_built_ask_for_secrets(prompt: str, codec: str) -> None:
+    try:
+        data = prompt.encode(codec)
+    except UnicodeEncodeError:
+        return
+    assert asks_for_secret(data) and asks_for_secret(b"\x1b[1m" + data + b"\x1b[0m ")
+
+
+def test_a_bare_sign_under_a_line_that_asks_is_a_prompt_for_a_secret() -> None:
+    assert asks_for_secret(b"> ", b"Enter code for level 2")
+    assert not asks_for_secret(b"> ", b"Enter the pump's number")
+
+
+@pytest.mark.parametrize(
+    "line",
+    ["Barcode: ", "Status code: ", "Baud rate: ", "Code page [437]: ", "login: ",
+     "Password changed.", "menu> ", "Level 3: ", "Pinout of port 2: ", "Decoder> ", "Keyboard layout: "],
+)  # fmt: skip
+def test_what_only_sounds_like_it_is_shown(line: str) -> None:
+    assert not asks_for_secret(line.encode())

@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from ordolex.core.link.secret_words import ENOUGH, bids_for_one, weighs
 from ordolex.core.text.visible import without_codes
 
 _FROM_AFAR = (
@@ -85,8 +86,11 @@ def asks_for_secret(line: bytes, before: bytes = b"") -> bool:
         return False
     if _PROMPT.search(plain) or _UNENDED.search(plain):
         return True
+    if weighs(plain) >= ENOUGH:
+        return True
     bare = _ALONE.match(plain) is not None and (plain.strip() != b"" or line != b"")
-    return bare and _ASKS.search(above.strip()) is not None and not _NO_SECRET.search(above)
+    asks = bare and (_ASKS.search(above.strip()) is not None or bids_for_one(above))
+    return asks and not _NO_SECRET.search(above)
 
 
 def asks_once_more(line: bytes) -> bool:
