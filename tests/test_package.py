@@ -1,11 +1,13 @@
 """What is handed out: wheel and source archive hold all that the program reads, and run where nothing else is."""
 
+import ast
 import os
 import re
 import subprocess
 import sys
 import tarfile
 import tomllib
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 from hypothesis import given, settings
@@ -78,3 +80,65 @@ def test_what_is_needed_is_what_is_installed() -> None:
 @given(st.integers(0, 1))
 def test_no_property_fails_because_the_machine_is_busy(number: int) -> None:
     assert settings().deadline is None
+
+
+def _imported() -> dict[str, str]:
+    """Top-level module → a file that imports it, also within functions."""
+    found: dict[str, str] = {}
+    for file in (ROOT / "src").rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())):
+            names = [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+            if isinstance(node, ast.ImportFrom) and node.module and not node.level:
+                names = [node.module]
+            found |= {name.split(".")[0]: str(file) for name in names}
+    return {name: file for name, file in found.items() if name not in sys.stdlib_module_names and name != "ordolex"}
+
+
+def test_all_that_is_imported_is_declared() -> None:
+    """A wheel in a fresh environment ended a handover for want of a package that only the tests' tools brought."""
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    declared = {re.split(r"[^A-Za-z0-9_.-]", one)[0].lower().replace("_", "-") for one in project["dependencies"]}
+    brought = packages_distributions()
+    undeclared = {
+        module: file for module, file in _imported().items()
+        if not {name.lower().replace("_", "-") for name in brought.get(module, [module])} & declared
+    }  # fmt: skip
+    assert not undeclared
+
+
+WITHOUT_THE_REST = """
+import importlib, pkgutil, re, sys
+from importlib.metadata import distribution, packages_distributions, requires
+allowed, left = set(), ["ordolex"]
+while left:
+    name = left.pop().lower().replace("_", "-")
+    if name not in allowed:
+        allowed.add(name)
+        try:
+            needed = requires(name) or []
+        except Exception:
+            continue
+        left += [re.split(r"[^A-Za-z0-9_.-]", one)[0] for one in needed if "extra ==" not in one]
+brought = packages_distributions()
+class Rest:
+    def find_spec(self, name, path=None, target=None):
+        top = name.split(".")[0]
+        if top in brought and not {d.lower().replace("_", "-") for d in brought[top]} & allowed:
+            raise ModuleNotFoundError(f"{name} is not declared")
+sys.meta_path.insert(0, Rest())
+import ordolex
+for module in pkgutil.walk_packages(ordolex.__path__, "ordolex."):
+    if not module.name.endswith("__main__"):
+        importlib.import_module(module.name)
+from ordolex.cli.main import MODULE_OF, application
+from typer.testing import CliRunner
+for command in MODULE_OF:
+    result = CliRunner().invoke(application([command]), [command, "--help"])
+    assert result.exit_code == 0, (command, result.output)
+print(len(MODULE_OF), "commands")
+"""
+
+
+def test_every_module_and_command_begins_with_the_declared_packages_alone() -> None:
+    done = subprocess.run([sys.executable, "-c", WITHOUT_THE_REST], capture_output=True, text=True, timeout=120)
+    assert done.returncode == 0 and int(done.stdout.split()[0]) > 20, done.stderr[-2000:]

@@ -12,6 +12,7 @@ import stat
 import subprocess
 import threading
 import time
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -324,3 +325,47 @@ def test_a_kill_while_a_book_is_made_leaves_one_that_opens_or_none(tmp_path: Pat
         making.wait()
         for path in folder.glob("[0-9]*.ordolex") if folder.is_dir() else ():
             Book(path).close()
+
+
+def test_files_from_anywhere_get_one_line(tmp_path: Path) -> None:
+    nines = "9" * 5000
+    bag, image, manifest = tmp_path / "bag.toml", tmp_path / "image.json", tmp_path / "m" / "manifest.json"
+    manifest.parent.mkdir()
+    for cost in (nines, "1e400", "1e300", "-1", "nan"):
+        bag.write_text(f'[[part]]\nname = "x"\na = "de9-m"\nb = "de9-f"\nwires = "2-2"\ncost = {cost}\n')
+        done = run("wire", "--from", "dte-de9", "--to", "dce-de9", "--bag", str(bag))
+        said(done, 2, "bag" if cost == nines else "cost")
+    for unit in ('""', nines, "null", "[]"):
+        image.write_text(f'{{"kind": "ordolex-image", "version": 1, "device": "d", "sheet": "s", "unit": {unit}, '
+                         '"when": "", "values": {}}')  # fmt: skip
+        assert "Traceback" not in run("compare", str(image), str(image)).stderr.decode()
+    for text in ("[]", '{"kind": 1}', '{"kind": "ordolex-handover", "version": "x", "files": []}', "[" * 100_000):
+        manifest.write_text(text)
+        said(run("verify", str(manifest.parent)), 1, "cannot be read")
+    manifest.write_text('{"kind": "ordolex-handover", "version": 1, "files": []}')
+    done = run("verify", str(manifest.parent))
+    assert done.returncode == 1 and b"names no file" in done.stdout
+    book = str(tmp_path / "b.ordolex")
+    said(run("record", "tcp://127.0.0.1:1", "--book", book, "--rotate", f"{nines}MB"), 1, "no size")
+
+
+def test_an_encrypted_zip_gets_one_line(tmp_path: Path) -> None:
+    path = tmp_path / "h.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("h/manifest.json", "{}")
+    data = bytearray(path.read_bytes())
+    for mark, at in ((b"PK\x01\x02", 8), (b"PK\x03\x04", 6)):
+        data[data.find(mark) + at] |= 1
+    path.write_bytes(data)
+    said(run("verify", str(path)), 1, "cannot be read")
+
+
+def test_a_link_beside_a_book_is_not_followed(tmp_path: Path) -> None:
+    """It emptied what it led to, and took it from everybody else."""
+    target = tmp_path / "somebody-elses"
+    target.write_text("precious")
+    target.chmod(0o644)
+    (tmp_path / "site.ordolex.lock").symlink_to(target)
+    done = run("record", "tcp://127.0.0.1:1", "--book", str(tmp_path / "site.ordolex"), "--seconds", "0.1")
+    assert done.returncode == 1 and b"symbolic link" in done.stderr
+    assert target.read_text() == "precious" and target.stat().st_mode & 0o777 == 0o644

@@ -170,10 +170,10 @@ def read_plan(path: Path | None) -> Plan:
         raise PlanError(f"{where} cannot be read: {error.strerror}; give the path of a bench plan") from error
     except RecursionError:
         raise PlanError(f"{where}: it is nested too deep to be read") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise PlanError(f"{where} is no TOML: {error}") from error
     except ValidationError as error:
         raise PlanError(f"{where}: {_first_fault(error)}") from error
+    except ValueError as error:  # also a number of thousands of digits
+        raise PlanError(f"{where} is no TOML: {error}") from error
 
 
 def _first_fault(error: ValidationError) -> str:

@@ -45,7 +45,9 @@ def decode(text: str) -> Image:
             raise ImageTrouble("a value is neither number nor text")
         units = {str(name): str(row["unit"]) for name, row in rows.items() if row.get("unit")}
         return Image(str(raw["device"]), str(raw["sheet"]), int(raw["unit"]), str(raw["when"]), values, units)
-    except (KeyError, TypeError, AttributeError, json.JSONDecodeError) as error:
+    except ImageTrouble:
+        raise
+    except (KeyError, TypeError, AttributeError, ValueError, OverflowError, RecursionError) as error:
         raise ImageTrouble(f"it is no image of a device: {error}") from error
 
 

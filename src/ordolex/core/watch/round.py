@@ -197,8 +197,6 @@ def read_round(text: str, file: str) -> Round:
         raise RoundError(f"{file} has {len(text)} characters; a round has at most {LARGEST}")
     try:
         found = Round.model_validate(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise RoundError(f"{file}: {error}") from error
     except ValidationError as error:
         raise RoundError(refused_at(text, file, error, Round)) from error
     except (ValueError, RecursionError) as error:

@@ -32,6 +32,7 @@ from ordolex.core.wiring.connectors import ENDS, PINS, Face, Gender
 from ordolex.core.wiring.parts import CATALOGUE, Part, PartError, wires
 from ordolex.core.wiring.solve import Bag
 
+_MOST = 1_000_000  # of whatever a cost is counted in
 _KEYS = frozenset({"name", "count", "cost", "a", "b", "wires", "like", "a_is", "b_is"})
 
 
@@ -39,7 +40,7 @@ def read_bag(text: str) -> Bag:
     """Raises PartError, whose message names the part and what would be right."""
     try:
         raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:  # also a number of thousands of digits
         raise PartError(f"the bag is no TOML: {error}") from error
     rows = raw.get("part", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows) or set(raw) - {"part"}:
@@ -105,7 +106,7 @@ def _active(name: str, row: Mapping[str, Any]) -> Part:
 
 def _priced(part: Part, name: str, row: Mapping[str, Any]) -> Part:
     cost = row.get("cost", part.cost)
-    if not isinstance(cost, int | float) or isinstance(cost, bool) or cost < 0:
+    if not isinstance(cost, int | float) or isinstance(cost, bool) or not 0 <= cost <= _MOST:
         raise PartError(f"part {name!r}: cost {cost!r} cannot be")
     return Part(name, part.faces, part.wires, part.inside, float(cost))
 

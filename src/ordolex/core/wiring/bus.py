@@ -55,7 +55,7 @@ def read_bus(text: str) -> tuple[list[Node], int]:
         if raw or not isinstance(baud, int) or not isinstance(rows, list):
             raise BusError("a bus is `baud = 19200` and a list of [[node]], nothing else")
         return [_node(row) for row in rows], baud
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:  # also a number of thousands of digits
         raise BusError(f"the bus is no TOML: {error}") from error
     except KeyError as error:
         raise BusError(f"{error} is missing; a bus is `baud = 19200` and a list of [[node]]") from error

@@ -34,11 +34,14 @@ class Limit:
     seconds: float | None = None
 
 
+_DIGITS = 12
+
+
 def read_limit(text: str) -> Limit:
     """`500MB`, `2GB`, `24h`, `30min`, `7d`. Raises a Fault."""
     found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([A-Za-z]+)", text.strip())
     unit = found[2].upper() if found else ""
-    if found is None or float(found[1]) <= 0 or unit not in _UNITS | _TIMES:
+    if found is None or len(found[1]) > _DIGITS or float(found[1]) <= 0 or unit not in _UNITS | _TIMES:
         raise Fault(f"{text[:20]!r} is no size or time", "write such as 500MB, 2GB, 24h or 7d")
     if unit in _UNITS:
         return Limit(count=max(1, round(float(found[1]) * _UNITS[unit])))
