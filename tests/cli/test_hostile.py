@@ -332,7 +332,7 @@ def test_files_from_anywhere_get_one_line(tmp_path: Path) -> None:
     bag, image, manifest = tmp_path / "bag.toml", tmp_path / "image.json", tmp_path / "m" / "manifest.json"
     manifest.parent.mkdir()
     for cost in (nines, "1e400", "1e300", "-1", "nan"):
-        bag.write_text(f'[[part]]\nname = "x"\na = "de9-m"\nb = "de9-f"\nwires = "2-2"\ncost = {cost}\n')
+        bag.write_text(f'[[part]]\nname = "x"\na = "DE-9 plug"\nb = "DE-9 socket"\nwires = "2-2"\ncost = {cost}\n')
         done = run("wire", "--from", "dte-de9", "--to", "dce-de9", "--bag", str(bag))
         said(done, 2, "bag" if cost == nines else "cost")
     for unit in ('""', nines, "null", "[]"):

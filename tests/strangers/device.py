@@ -101,7 +101,7 @@ class Stranger:
         if h.alarm == "before" and r.random() < 0.4:
             self._say(transport, self._bytes("door open 55") + (h.ends or b"\r\n"), max(0.0, delay - 0.015))
         self._pieces(transport, answer, delay)
-        if h.double and r.random() < 0.5 and answer:
+        if h.double and answer:
             again = answer[: max(1, len(answer) * 2 // 3)] if h.double == "cut" else answer
             self._pieces(transport, again, delay + (0.0 if h.double == "at once" else 0.12))
 

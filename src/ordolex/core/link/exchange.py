@@ -22,7 +22,7 @@ _QUIET_S = 0.15  # after a frame
 _TEXT_QUIET_S = 0.45  # after text without a line end, which may come in pieces with longer pauses than a frame may
 _LONGEST_TIMES, _LONGEST_S = 10, 30.0  # time-outs, and seconds at least, after which one answer is over
 _LINGER_S = 0.1  # how much longer is waited where an answer may be the one before, given twice
-_APART_S = 0.002  # less is between the bytes of one piece
+_APART_S, _APART_TIMES = 0.02, 4  # a pause that is longer than those between the pieces of one answer
 _TAIL = 64  # bytes at the end of what came that are looked at for a line end
 _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
 
@@ -88,7 +88,7 @@ class Exchange:
         self._text_quiet_s = max(_TEXT_QUIET_S, _QUIET_CHARACTERS * character_s, self._pace.longer_than_seen_s)
         self._after_line_end_s = max(_AFTER_LINE_END_S, 4 * character_s, self._pace.longer_than_seen_s)
         self._parts = bytearray()
-        self._apart = False
+        self._behind_own_s = self._longest_gap_s = 0.0
         self._first_s: float | None = None
         self._last_s: float | None = None
         self._errors = LineErrors()
@@ -104,8 +104,10 @@ class Exchange:
         elif self.question.codec is None and self._last_s is not None:
             gap_s = now_s - self._last_s
             self._pace.paused(gap_s)
-            alone = gap_s > _APART_S and self._parts.strip(ENDS)
-            self._apart |= bool(alone) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE
+            if self._parts.strip(ENDS) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE:
+                self._behind_own_s = max(self._behind_own_s, gap_s)
+            else:
+                self._longest_gap_s = max(self._longest_gap_s, gap_s)
         self._last_s = now_s
         self._parts += data
         codec, until = self.question.codec, self.question.until
@@ -231,5 +233,6 @@ class Exchange:
         def after(at: float | None) -> float | None:
             return None if at is None else at - self.asked_s
 
+        apart = self._behind_own_s > max(_APART_S, _APART_TIMES * self._longest_gap_s)
         data = bytes(self._parts)
-        return Answer(self.question, data, ended, after(self._first_s), after(self._last_s), self._errors, self._apart)
+        return Answer(self.question, data, ended, after(self._first_s), after(self._last_s), self._errors, apart)

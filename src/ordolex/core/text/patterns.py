@@ -99,9 +99,10 @@ def found_in(pattern: str, text: str, behind: int = 0) -> tuple[str, regex.Match
         found = next((one for one in _compiled(pattern).finditer(text, timeout=LIMIT_S) if one.end() > behind), None)
     if found is None:
         return None
-    lines = [line.strip() for line in text[behind:].splitlines() if line.strip()]
-    if len(lines) > 1 or (lines and behind):
-        whole = next((match for line in lines if (match := fullmatch(pattern, line))), None)
+    lines, end = text.splitlines(keepends=True), 0
+    for line in lines if len(lines) > 1 else []:
+        end += len(line)
+        whole = fullmatch(pattern, line.strip()) if len(line.strip()) and end > behind + 2 else None
         if whole is not None:
             return str(whole.string), whole
     return text, found

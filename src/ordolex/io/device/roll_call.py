@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -46,8 +46,9 @@ class Caller(Protocol):
     async def identify(self, called: Called) -> Called:
         """The same with what the unit says that it is, where it can be asked. Raises PortLost."""
 
-    def another_master(self, heard: bytes, unit: str) -> str:
-        """A question that somebody else asked, in what came while this unit was called, in words; empty for none."""
+    def another_master(self, heard: bytes, unit: str, asked: Collection[str]) -> str:
+        """A question that somebody else asked, in what came while this unit was called, in words; empty for none. Units
+        that were `asked` before may answer late."""
 
 
 @dataclass(slots=True)
@@ -58,8 +59,10 @@ class ModbusCaller:
     framing: str
     timeout_s: float = _FIRST_S
 
-    def another_master(self, heard: bytes, unit: str) -> str:
-        units = sorted({heard[begin] for begin, _ in frames_in(heard)} - {int(unit)}) if self.framing == "rtu" else []
+    def another_master(self, heard: bytes, unit: str, asked: Collection[str]) -> str:
+        if self.framing != "rtu":
+            return ""
+        units = sorted({heard[begin] for begin, _ in frames_in(heard)} - {int(unit), *map(int, asked)})
         return f"frames of units {', '.join(map(str, units))}" if units else ""
 
     def _unit(self, unit: str, *, last: bool = True) -> ModbusUnit:
@@ -111,7 +114,7 @@ class TextCaller:
     template: bytes
     timeout_s: float = _FIRST_S
 
-    def another_master(self, heard: bytes, unit: str) -> str:
+    def another_master(self, heard: bytes, unit: str, asked: Collection[str]) -> str:
         return asked_by_another(self.template, heard, unit)
 
     async def call(self, unit: str, *, last: bool) -> Called:
@@ -169,7 +172,7 @@ async def call_units(
         del heard[:]
         found[unit] = await caller.call(unit, last=last)
         calling[0] = ""
-        master = caller.another_master(bytes(heard), unit)
+        master = caller.another_master(bytes(heard), unit, found)
         if master and found[unit].right:
             found[unit] = replace(found[unit], right=False, said=f"{master[:40]}: another master spoke meanwhile")
         if master and not beside_others:
