@@ -22,6 +22,7 @@ _QUIET_S = 0.15  # after a frame
 _TEXT_QUIET_S = 0.45  # after text without a line end, which may come in pieces with longer pauses than a frame may
 _LONGEST_TIMES, _LONGEST_S = 10, 30.0  # time-outs, and seconds at least, after which one answer is over
 _LINGER_S = 0.1  # how much longer is waited where an answer may be the one before, given twice
+_PIECE_S = 0.002  # less is between the bytes of one piece
 _APART_S, _APART_TIMES = 0.02, 4  # a pause that is longer than those between the pieces of one answer
 _TAIL = 64  # bytes at the end of what came that are looked at for a line end
 _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
@@ -52,12 +53,15 @@ class Answer:
     last_s: float | None
     errors: LineErrors = field(default_factory=LineErrors)
     apart: bool = False
-    """The question's own text came first, by itself: an echo, or the beginning of an answer in small pieces."""
+    """The question's own text came first, and by itself: surely an echo, by the pauses of what followed."""
+    alone: bool = False
+    """The same by any pause: an echo, or the beginning of an answer in small pieces."""
 
     @property
     def in_doubt(self) -> bool:
         """Whether what the answer begins with may be an echo, or a part of the answer."""
-        return self.question.is_in_doubt(self.data, apart=self.apart)
+        with_end = self.question.data.endswith((b"\r", b"\n", b"\0"))  # as which it would come back, with one
+        return self.question.is_in_doubt(self.data, apart=self.apart if with_end else self.alone)
 
     @property
     def verdict(self) -> Verdict:
@@ -235,4 +239,6 @@ class Exchange:
 
         apart = self._behind_own_s > max(_APART_S, _APART_TIMES * self._longest_gap_s)
         data = bytes(self._parts)
-        return Answer(self.question, data, ended, after(self._first_s), after(self._last_s), self._errors, apart)
+        first_s, last_s = after(self._first_s), after(self._last_s)
+        alone = self._behind_own_s > _PIECE_S
+        return Answer(self.question, data, ended, first_s, last_s, self._errors, apart, alone)
