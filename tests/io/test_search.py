@@ -75,14 +75,15 @@ def test_rows_of_a_time(book: Path) -> None:
 @pytest.mark.parametrize("given", ["typed again", "as it went out"])
 def test_a_secret_is_found_in_whatever_character_set_it_went_out(tmp_path: Path, codec: str, given: str) -> None:
     """It was said that none stands in the book, where the device was told it as Latin-1."""
-    bytes_of_it = "grün-Bachforelle".encode(codec)
-    secret = bytes_of_it.decode("utf-8", "surrogateescape") if given == "as it went out" else "grün-Bachforelle"
+    word = "grün" if "ü" in "ü".encode(codec, "ignore").decode(codec) else "речная"
+    bytes_of_it = f"{word}-Bachforelle".encode(codec)
+    secret = bytes_of_it.decode("utf-8", "surrogateescape") if given == "as it went out" else f"{word}-Bachforelle"
     file = tmp_path / "log.txt"
     file.write_bytes(b"....." + bytes_of_it + b"...")
     assert [place.at for place in search([file], secret)] == [5]
     file.write_text(f"....{bytes_of_it.hex(' ')}")
     assert [place.at for place in search([file], secret)] == [4]
-    file.write_bytes("grun-Bachforelle, grün-Bachforell".encode(codec))
+    file.write_bytes(f"grun-Bachforelle, {word}-Bachforell".encode(codec))
     assert not list(search([file], secret))
 
 

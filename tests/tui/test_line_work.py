@@ -373,7 +373,7 @@ async def test_the_chosen_character_set_is_kept_with_the_link_and_the_record_is_
             if visit == 0:
                 await say(site, "?")
                 await site.until(lambda: "St×rung gel×scht" in site.rows() and "Clear" in site.lifeline())
-                assert site.app.session.view(site.app.session.links[0]).evidence.rung is Rung.HEARD
+                assert site.app.session.view(site.app.session.links[0]).evidence.rung is Rung.CLEAR
                 await more(site, "charset")
                 await site.pick("Latin-1")
                 await site.until(lambda: len(site.app.screen_stack) == 1)
