@@ -145,7 +145,8 @@ def test_each_layer_stands_by_its_own_evidence() -> None:
     near = facts("virtual:x", path="/tmp/x")
     far = facts("rfc2217://box:4001", heard=b"21.4 C, all is well here\r\n")
     layers = {layer.name: layer for layer in chain(near, far, Settings(LINE, LINE, True), None)}
-    assert [layer.good for layer in layers.values()] == [None, True, True, True, True, True, None]
+    assert [layer.good for layer in layers.values()] == [None, True, True, True, None, True, None]
+    assert "the kernel does not show" in layers["line settings"].words, "of data bits and parity nobody knows"
     assert "set and read back" in layers["line settings"].words and "not asked" in layers["device"].words
     proof = Proof("ID?", "OX-2", 12.0, 4.0)
     assert chain(near, far, Settings(LINE, LINE, True), proof)[-1].good is True

@@ -101,7 +101,7 @@ def drawn(seed: int) -> Habits:
         double=str((ends and odd(0.2, "at once", "late", "cut")) or ""),  # `130.5130`: nobody can tell
         late=float(r.choice((0.4, 1.2, 1.8, 2.9))) if r.random() < 0.3 else 0.0,
         late_share=r.choice((0.2, 0.5, 1.0)),
-        alarm=str(odd(0.2, "between", "inside", "before") or ""),
+        alarm=str((ends and odd(0.2, "between", "inside", "before")) or ""),
         ends=ends,
         charset=r.choice(tuple(CHARSETS)) if r.random() < 0.4 else "ascii",
         comma=decimals > 0 and r.random() < 0.2,

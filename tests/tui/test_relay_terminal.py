@@ -107,7 +107,7 @@ def test_a_box_is_found_put_right_mapped_asked_through_moved_and_found_again(
     assert b"unit 6" in ask(ports / f"{name}-1", 19200, "*IDN?\\n").encode()
     terminal.see("line settings 19200 8N1 is set there; no program has set another")
     subprocess.run(["stty", "-F", str(ports / f"{name}-1"), "9600"], check=True, timeout=20)
-    terminal.see("✓ line settings 9600 8N1, as the program has it, set and read back")
+    terminal.see("line settings 9600 baud, as the program has it, set and read back")
     assert "unit 6" in ask(ports / f"{name}-1", 19200, "\\n*IDN?\\n").splitlines()[-1]
     assert "47.5" in ask(ports / f"{name}-2", 2400, "POS?\\n")
     assert b"$YXXDR" in first_bytes(ports / f"{name}-3")

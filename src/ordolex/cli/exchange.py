@@ -77,7 +77,7 @@ def _as_json(answer: Answer, evidence: Evidence) -> dict[str, Any]:
         "ms": None if answer.last_s is None else round(answer.last_s * 1000, 1),
         "first_ms": None if answer.first_s is None else round(answer.first_s * 1000, 1),
         "line_errors": answer.errors.total,
-        "line": evidence.line.text,
+        "line": evidence.line.text if evidence.has_line else "",
         "verdict": answer.verdict.value,
         "rung": evidence.rung.word,
         "ended": answer.ended.value,

@@ -9,7 +9,7 @@ from ordolex.core.link.echo import ENDS, Form, form_of
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.owed import Owed
 from ordolex.core.link.pace import Pace
-from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.question import Codec, Question, Verdict
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.refused import is_refusal
 from ordolex.core.text.visible import without_codes
@@ -23,6 +23,7 @@ _TEXT_QUIET_S = 0.45  # after text without a line end, which may come in pieces 
 _LONGEST_TIMES, _LONGEST_S = 10, 30.0  # time-outs, and seconds at least, after which one answer is over
 _LINGER_S = 0.1  # how much longer is waited where an answer may be the one before, given twice
 _PIECE_S = 0.002  # less is between the bytes of one piece
+_BEFORE = 4  # bytes that a frame has before what it says
 _APART_S, _APART_TIMES = 0.02, 4  # a pause that is longer than those between the pieces of one answer
 _TAIL = 64  # bytes at the end of what came that are looked at for a line end
 _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
@@ -130,6 +131,8 @@ class Exchange:
         data = bytes(self._parts)
         if self._owed.could_be_older(self.question, data):
             return self._end(Ended.DOUBTFUL)
+        if self._is_more_than(codec, data):
+            self._owed.disturbed(now_s)
         if not self._owed.could_be_double(self.question, data, now_s):
             self._owed.came_alone()
             return self._end(Ended.FRAME)
@@ -141,6 +144,13 @@ class Exchange:
         if self._lingers_until is None:
             self._linger(now_s)
         return None
+
+    @staticmethod
+    def _is_more_than(codec: Codec, data: bytes) -> bool:
+        """Whether something stands around the first answer, such as a piece of another."""
+        first = next(iter(codec.answers(data)), b"")
+        places = [data.find(first), data.upper().find(first.hex().upper().encode())]
+        return bool(codec.after_first(data)) or min((at for at in places if at >= 0), default=0) > _BEFORE
 
     def next_deadline(self) -> float:
         if self._last_s is None:
@@ -182,7 +192,7 @@ class Exchange:
         if self.question.owes and self.question.codec is None:
             return self._text_came(now_s)
         if self._lingers_until is not None:
-            return self._end(self._came_alone(Ended.FRAME))
+            return self._end(self._came_alone(Ended.FRAME, now_s))
         if now_s >= self._last_deadline:
             return self._end(Ended.ENDLESS)
         return self._end(Ended.LINE_END if self._ends_with_line() else Ended.SILENCE)
@@ -204,13 +214,14 @@ class Exchange:
             self._owed.doubled = True
             self._parts = self._parts[self._double :]
         else:
-            ended = self._came_alone(ended)
+            ended = self._came_alone(ended, now_s)
         return self._end(ended)
 
-    def _came_alone(self, ended: Ended) -> Ended:
+    def _came_alone(self, ended: Ended, now_s: float) -> Ended:
         """Nothing more came. What reads as another question's answer is that one, where answers are known to come
         twice, for this one's would have, too; and may be where they come after the time-out."""
-        if self._lingers_until is not None and (self._owed.doubled or self._owed.late is not None):
+        odd = self._owed.doubled or self._owed.late is not None or self._owed.is_disturbed(now_s)
+        if self._lingers_until is not None and odd:
             return Ended.DOUBTFUL
         self._owed.came_alone()
         return ended
@@ -218,7 +229,8 @@ class Exchange:
     def _linger(self, now_s: float) -> None:
         """Waits for the answer itself. From who gives each answer twice it has to come, or to come twice, too: there,
         and where it is not known yet, all the time is waited that any answer has."""
-        own = self.asked_s + 2 * self._owed.turn_round_s + _LINGER_S if self._owed.single else self._first_deadline
+        single = self._owed.single and not self._owed.is_disturbed(now_s)
+        own = self.asked_s + 2 * self._owed.turn_round_s + _LINGER_S if single else self._first_deadline
         self._lingers_until = min(max(own, now_s + _LINGER_S), max(self._first_deadline, now_s + _LINGER_S))
 
     def stop(self, why: Ended) -> Answer:

@@ -27,6 +27,7 @@ _DOUBTS = 2
 _SINGLES = 2  # answers that must have come alone before it is believed that they do
 _REMEMBERED = 6  # answers that are compared with what comes next
 _DOUBLE_WITHIN_S = 3.0
+_DISTURBED_S = 10.0  # so long a line counts as disturbed behind what came and was no answer
 _MOST_HEARD = 4096
 
 
@@ -67,6 +68,7 @@ class Owed:
         self.turn_round_s = 0.0
         """The slowest answer that came in time."""
         self._bound_s = 0.0
+        self._disturbed_until_s = float("-inf")
         self._doubted = False
         self._debts: list[_Debt] = []
         self._heard = bytearray()
@@ -79,8 +81,15 @@ class Owed:
 
     @property
     def single(self) -> bool:
-        """Whether it was seen that answers come once here."""
+        """Whether it was seen that answers come once here, and nothing else lately."""
         return not self.doubled and self._alone >= _SINGLES
+
+    def disturbed(self, now_s: float) -> None:
+        """Bytes came that are no answer, nor asked for: a piece of one, given again, or noise."""
+        self._disturbed_until_s = now_s + _DISTURBED_S
+
+    def is_disturbed(self, now_s: float) -> bool:
+        return now_s < self._disturbed_until_s
 
     def came_alone(self) -> None:
         """An answer came to its question with no copy of another before it."""
@@ -93,6 +102,7 @@ class Owed:
         self._heard.clear()
         self._given.clear()
         self._bound_s, self._doubted, self._alone = 0.0, False, 0
+        self._disturbed_until_s = float("-inf")
 
     def unanswered(self, question: Question, sent_s: float) -> None:
         """The wait for this question has ended without its answer."""
@@ -133,7 +143,10 @@ class Owed:
         the seconds that it took."""
         if not self._debts:
             self._heard.clear()
-            self.doubled |= bool(self._given) and data.endswith(self._given[-1][1])
+            again = bool(self._given) and data.endswith(self._given[-1][1])
+            self.doubled |= again
+            if not again and self._given and self._given[-1][0].codec is not None:
+                self.disturbed(now_s)
             return None
         self._heard += data[-_MOST_HEARD:]
         del self._heard[:-_MOST_HEARD]

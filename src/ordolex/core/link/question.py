@@ -16,6 +16,7 @@ from ordolex.core.link.echo import Echo, Form, form_of, own_text
 from ordolex.core.text.charsets import UNREAD, readings_of, text_of
 from ordolex.core.text.escapes import named
 from ordolex.core.text.patterns import found_in, fullmatch
+from ordolex.core.text.readable import beyond_ascii
 from ordolex.core.text.refused import is_refusal, stands_instead
 from ordolex.core.text.shown import shown
 from ordolex.core.text.visible import without_codes
@@ -216,7 +217,10 @@ class Question:
     def find(self, pattern: str, answer: bytes) -> tuple[str, Match[str]] | None:
         """Where a pattern for a value fits in the answer: the text in which it was found, and the find."""
         for text, upto in self._readings(answer):
-            found = found_in(pattern, text, upto + len(text) - len(text.lstrip()) if upto else 0)
+            behind = upto + len(text) - len(text.lstrip()) if upto else 0
+            found = found_in(pattern, text, behind)
+            if found is not None and behind and found[1].start() >= behind:
+                return found_in(pattern, text[behind:])  # the question's own text is no part of it
             if found is not None:
                 return found
         return None
@@ -294,5 +298,6 @@ def _could_be_right(text: str, asked: str) -> bool:
     """Whether it is words, of which nobody but the device knows whether they are right: character data, or any text
     (IEEE 488.2, 8.7.1 and 8.7.11). A refusal and what cannot be read are neither."""
     text = " ".join(text.split())
-    readable = text.isprintable() and UNREAD not in text and sum(map(str.isascii, text)) * 2 > len(text)
+    words = beyond_ascii(text, single=True).words
+    readable = text.isprintable() and UNREAD not in text and (sum(map(str.isascii, text)) + words) * 2 > len(text)
     return readable and not is_refusal(text, asked)

@@ -26,6 +26,7 @@ class ModbusCodec:
 
         self._read: tuple[bytes, bool, tuple[Reply | None, str, bytes, int]] | None = None
         self.numbered = framing.name == "TCP"
+        self.without_check = framing.name == "TCP"  # TCP's own checks are none of the protocol's
         self.answers_from = ("modbus", framing.name, unit)
         self.reads = pdu[0] in READS
 

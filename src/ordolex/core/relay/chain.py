@@ -62,7 +62,13 @@ def chain(
     a: EndFacts, b: EndFacts, settings: Settings, proof: Proof | None, stopped: str = "", before: Proof | None = None
 ) -> list[Layer]:  # fmt: skip
     """From the program to the device. `before` is a proof that does not hold any more."""
-    return [*_near(a, stopped), *_far(b), *_line(b, settings), _device(b), _whole(b, proof, before)]
+    return [
+        *_near(a, stopped),
+        *_far(b),
+        *_line(b, settings, of_kernel=a.endpoint.kind == "virtual"),
+        _device(b),
+        _whole(b, proof, before),
+    ]
 
 
 def first_failing(layers: list[Layer]) -> Layer | None:
@@ -138,7 +144,9 @@ def _failing(layer: Layer, causes: tuple[str, ...], test: str) -> Layer:
     return Layer(layer.name, False, layer.words, layer.at_s, causes, test)
 
 
-def _line(b: EndFacts, settings: Settings) -> list[Layer]:
+def _line(b: EndFacts, settings: Settings, *, of_kernel: bool) -> list[Layer]:
+    """`of_kernel`: the program's settings are what a pseudo-terminal shows of them, which is no data bits and no even
+    parity."""
     if not b.endpoint.has_line:
         if settings.program is None:
             return []
@@ -154,8 +162,13 @@ def _line(b: EndFacts, settings: Settings) -> list[Layer]:
         return [Layer("line settings", None, f"{settings.far.text} is set there; no program has set another")]
     unlike = differences(settings.program, settings.far)
     if not unlike:
-        words = f"{settings.far.text}, as the program has it" + (", set and read back" if settings.pushed else "")
-        return [Layer("line settings", True, words)]
+        back = ", set and read back" if settings.pushed else ""
+        if of_kernel:
+            format_ = (
+                f"{settings.far.text.split(' ', 1)[-1]} is the relay's own: the kernel does not show the program's"
+            )
+            return [Layer("line settings", None, f"{settings.far.baud} baud, as the program has it{back}; {format_}")]
+        return [Layer("line settings", True, f"{settings.far.text}, as the program has it{back}")]
     if settings.setting:
         return [Layer("line settings", None, f"{settings.program.text} is being set")]
     why = () if settings.pushed else ("what the program sets is not passed on",)
@@ -210,4 +223,7 @@ def _whole(b: EndFacts, proof: Proof | None, before: Proof | None) -> Layer:
         return Layer(
             "device", None, f"answered {own.question or 'rightly'} at its own end; not asked through the port", own.at_s
         )
+    if b.evidence.asked:
+        asked = counted(b.evidence.asked, "time")
+        return Layer("device", None, f"asked through the port {asked}, not answered rightly")
     return Layer("device", None, "not asked through the port yet")

@@ -90,6 +90,9 @@ def _own_samples(pattern: str) -> list[str]:
     return behind + [sample[:-1] + f"\n{letters}\n" for sample in _SAMPLES]
 
 
+_AROUND = "".join(map(chr, [*range(33), 127]))  # blanks and controls, such as those that frame a line
+
+
 def found_in(pattern: str, text: str, behind: int = 0) -> tuple[str, regex.Match[str]] | None:
     """Where a pattern for a value fits in what a device said: in the line that it fits whole, where there is one
     (somebody may have spoken before it), else at its first place that ends behind `behind`. The text in which it was
@@ -102,7 +105,8 @@ def found_in(pattern: str, text: str, behind: int = 0) -> tuple[str, regex.Match
     lines, end = text.splitlines(keepends=True), 0
     for line in lines if len(lines) > 1 else []:
         end += len(line)
-        whole = fullmatch(pattern, line.strip()) if len(line.strip()) and end > behind + 2 else None
+        bare = line.strip(_AROUND)
+        whole = fullmatch(pattern, bare) if bare and end > behind + 2 else None
         if whole is not None:
             return str(whole.string), whole
     return text, found

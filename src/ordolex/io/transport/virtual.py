@@ -34,6 +34,8 @@ _LOOK_S, _LOOK_BUSY_S, _BUSY_S = 0.004, 0.05, 0.05
 _FULL, _PIECES = 2048, 16  # a terminal gives 4,095 bytes at a time; so many are taken at one wake-up
 _WHO_S = 0.25
 _WHO_AGAIN_S = 2.0
+WAITS_S = 10.0
+"""What a program left unread in the port is kept for so long for the next one, as what nobody is there to hear is."""
 _CMSPAR = 0o10000000000
 
 
@@ -57,7 +59,7 @@ class VirtualTransport:
         self._line = LineSettings(9600)
         self._seen: tuple[int, int, int, int] = (0, 0, 0, 0)
         self._hung_up = False
-        self._read_s = 0.0
+        self._read_s = self._wrote_s = 0.0
         self._paused = self._pushing = False
         self._tasks: set[asyncio.Task[None]] = set()
         self._writable: asyncio.Future[None] | None = None
@@ -117,6 +119,8 @@ class VirtualTransport:
     def _came(self, name: str) -> None:
         if self.user is None:
             self.user = User(name, mono_s())
+            if mono_s() - self._wrote_s > WAITS_S:
+                self._clear()
             self._outputs(on=True)
             self.front.users_changed()
         elif self.user.name != name and name != "a program":
@@ -281,9 +285,17 @@ class VirtualTransport:
         if listener is not None:
             listener.lost(PortLost(f"{self.endpoint.text} went away: {error.strerror}", "it is made again by itself"))
 
+    def _clear(self) -> None:
+        """What nobody read for so long is no news for the program that comes now."""
+        import termios
+
+        with contextlib.suppress(OSError, termios.error):
+            termios.tcflush(self._slave, termios.TCIFLUSH)
+
     async def write(self, data: bytes) -> None:
         view = memoryview(data)
         self._pacer.wrote(len(data))
+        self._wrote_s = mono_s()
         while view:
             if self._master < 0:
                 raise PortLost(f"{self.endpoint.text} is not open", "open it first")
@@ -302,6 +314,7 @@ class VirtualTransport:
         if self._master < 0 or self._writable is not None:
             return 0
         self._pacer.wrote(len(data))
+        self._wrote_s = mono_s()
         try:
             count = os.write(self._master, data)
         except OSError:  # it blocks, or is gone: who waits for it is told
