@@ -215,6 +215,13 @@ async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, mon
         await site.pilot.press("n")
         await prompt(site, "3-5")
         await prompt(site, "")
+        await site.until(lambda: "speaks on this line by itself" in called(site))  # a moment ago
+        assert drive.sent == []
+        await site.pilot.press("escape")
+        monkeypatch.setattr("ordolex.session.units._LATELY_S", 0.0)
+        await site.pilot.press("n")
+        await prompt(site, "3-5")
+        await prompt(site, "")
         await site.until(lambda: "2 of 3 answered rightly" in called(site))
         await site.pilot.press("down", "enter")
         await site.until(lambda: "unit 4 is Brookmade, VD-3 pump, 2.03" in site.said())

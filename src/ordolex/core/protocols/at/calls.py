@@ -25,7 +25,7 @@ def command(text: bytes, timeout_s: float = 3.0) -> Steps[AtReply]:
 def dial(number: str) -> Steps[AtReply]:
     """A number, or the name of a host as modems of networks dial it. Raises ValueError for what cannot be dialled,
     before anything is sent."""
-    if re.fullmatch(r"(?=.*[A-Za-z])[A-Za-z0-9](?:[A-Za-z0-9._-]*[A-Za-z0-9])?(?::\d{1,5})?", number.strip()):
+    if re.fullmatch(r"(?=.*[A-Za-z])(?=.*[.:])[A-Za-z0-9](?:[A-Za-z0-9._-]*[A-Za-z0-9])?(?::\d{1,5})?", number.strip()):
         return command(b"ATDT" + number.strip().encode(), _DIAL_S)
     digits = "".join(c for c in number if c not in " -/()")
     if not digits or any(c not in "0123456789*#+,WTP@!ABCD" for c in digits.upper()):
