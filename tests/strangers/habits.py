@@ -75,6 +75,15 @@ def drawn(seed: int) -> Habits:
     commands = r.choice(COMMANDS)
     asked_with = r.choice((b"\r", b"\r", b"\n", b"\r\n", b""))
     decimals = r.choice((0, 1, 2, 3))
+    codes = odd(
+        0.25,
+        "\x1b[32m{}\x1b[0m",
+        "\x1b[2K\x1b[10;5H{}",
+        "\x1b]0;cal 52\x07{}",
+        "\x1b[1m{}\x1b[22m\x1b[0m",
+        "\x1b[31;1m{}",
+        "9\b{}",
+    )
     ends = r.choice((b"\r\n", b"\r\n", b"\r", b"\n", b"\n\r", b"\r\0", b""))
     return Habits(
         commands=commands,
@@ -84,20 +93,11 @@ def drawn(seed: int) -> Habits:
         prefix=str(odd(0.3, "VAL ", "*", "> ", "\x02", "OK,", "A:") or ""),
         suffix=str(odd(0.3, " C", "%", " mg/l", " OK", ";", "\x03") or ""),
         prompt=str(odd(0.25, "> ", "\r\nOK\r\n", "csr> ", "$ ", "\r\n>") or ""),
-        codes=str(
-            odd(
-                0.25,
-                "\x1b[32m{}\x1b[0m",
-                "\x1b[2K\x1b[10;5H{}",
-                "\x1b]0;cal 52\x07{}",
-                "\x1b[1m{}\x1b[22m\x1b[0m",
-                "\x1b[31;1m{}",
-                "9\b{}",
-            )
-            or "{}"
-        ),
+        codes=str(codes or "{}"),
         heading=str((ends and odd(0.2, "STATUS", "Messwert", "---", "reading follows")) or ""),
-        pieces=(r.choice((1, 2, 3, 5, 8)), r.choice((0.001, 0.01, 0.06, 0.15, 0.4))) if r.random() < 0.4 else None,
+        pieces=(r.choice((1, 2, 3, 5, 8)), r.choice((0.001, 0.01, 0.06, 0.15, 0.4)))
+        if r.random() < 0.4 and not codes
+        else None,
         double=str((ends and odd(0.2, "at once", "late", "cut")) or ""),  # `130.5130`: nobody can tell
         late=float(r.choice((0.4, 1.2, 1.8, 2.9))) if r.random() < 0.3 else 0.0,
         late_share=r.choice((0.2, 0.5, 1.0)),

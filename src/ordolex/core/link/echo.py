@@ -55,6 +55,9 @@ def form_of(sent: bytes, came: bytes) -> tuple[Form, bytes]:
     if not (rest.startswith(own) or own.startswith(rest)):
         at = _CODES.match(came)
         rest = came[at.end() :] if at is not None else came
+    if not rest.startswith(own):  # the prompt of the answer before may stand before it, on its line
+        prompted = re.match(rb"[^\r\n]{0,12}?[>$#:\])]\s?" + re.escape(own) + rb"(?=[\r\n\0])", rest)
+        rest = rest[prompted.end() - len(own) :] if prompted is not None else rest
     if not rest.startswith(own):
         return (Form.PART, b"") if rest and own.startswith(rest) else (Form.BARE, came)
     behind = rest[len(own) :]

@@ -201,6 +201,8 @@ class Exchange:
         """The same for text, which has no frames: what comes behind the answer that was given twice is the answer."""
         data = self._owed.after_another(self.question, bytes(self._parts), now_s)
         self._parts = bytearray(data)
+        if now_s < self._first_deadline and self._may_go_on(self._ends_with_line()):
+            return None  # the other's answer is off, and what is left is not all of this one's
         ended = Ended.LINE_END if self._ends_with_line() else Ended.SILENCE
         if self._owed.holds_a_piece(self.question, data, now_s):
             return self._end(Ended.DOUBTFUL)

@@ -209,8 +209,10 @@ class Owed:
                 continue
             rest = data.lstrip(b"\r\n\0")
             behind = rest[len(given) :]
-            again = rest.startswith(given) and behind[:1] in (b"\r", b"\n") and behind.strip(b"\r\n\0")
-            if again and question.judge(behind) in (Verdict.RIGHT, Verdict.UNJUDGED):
+            with_prompt = b"\n" in given or b"\r" in given  # it stands behind the line, and the answer behind that
+            ends = with_prompt or behind[:1] in (b"\r", b"\n")
+            again = rest.startswith(given) and ends and behind.strip(b"\r\n\0")
+            if again and question.judge(behind) in (Verdict.RIGHT, Verdict.UNJUDGED, Verdict.ECHO):
                 self.doubled = True
                 return behind
         return data

@@ -36,6 +36,9 @@ def part_of(text: str, found: tuple[int, int], value: tuple[int, int], like: str
     where the pattern does: all of that, or nothing. `found` and `value` are the places of the find and of its group. A
     pattern that says what stands before a whole number may end at the comma between columns."""
     start, end = value
+    beside = (text[start - 1 : start] if start == found[0] else "") + (text[end : end + 1] if end == found[1] else "")
+    if any(sign in _DIGITS_WITH_PARITY for sign in beside):
+        return text[max(0, start - 1) : end + 1]
     before = _BEFORE.search(text[:start]) if start == found[0] else None
     if before is not None:
         whole = text[before.start() : end]
@@ -48,6 +51,8 @@ def part_of(text: str, found: tuple[int, int], value: tuple[int, int], like: str
     return "" if column else whole
 
 
+_DIGITS_WITH_PARITY = "\u00b1\u00b2\u00b4\u00b7\u00b8"
+"""What 1, 2, 4, 7 and 8 read as in Latin-1 where their parity bit was left in."""
 _GROUP = re.compile(r"\(\?P<\w+>([^()]*)\)")
 _BEFORE = re.compile(r"(?<![\w.])[+-]?\d+[.,'\u2019 ]\Z")
 

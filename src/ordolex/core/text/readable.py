@@ -7,6 +7,7 @@ plain ones where they stand as words do: noise mixes capitals and small letters.
 
 from __future__ import annotations
 
+import codecs
 import re
 from dataclasses import dataclass
 
@@ -15,6 +16,7 @@ from ordolex.core.text.charsets import CHARSETS, UNCHOSEN
 MOST_BEYOND = 0.25
 """Share of characters beyond ASCII up to which bytes can be text in a set with a byte for each."""
 _ASCII = bytes(range(0x80))
+_CONTINUED = bytes(range(0x80, 0xC0))
 _FRAMES = re.compile("[\u2500-\u259f]{2,}")
 _WORDS = re.compile(
     r"(?<![\u0400-\u045f])(?![\u0400-\u045f]*([\u0400-\u045f])\1\1)"
@@ -74,7 +76,10 @@ def readable_share(data: bytes, charset: str, controls: bytes) -> float:
     high = len(data.translate(None, _ASCII))
     if not high:
         return good / len(data)
-    text = data.decode(CHARSETS[charset], "surrogateescape")
+    if not is_single(charset):
+        data = data[:3].lstrip(_CONTINUED) + data[3:]  # what is looked at may begin within a character, and end in one
+    text = codecs.getincrementaldecoder(CHARSETS[charset])("surrogateescape").decode(data)
+    good, high = len(data) - len(data.translate(None, plain)), len(data.translate(None, _ASCII))
     found = beyond_ascii(text, single=is_single(charset))
     single = is_single(charset)
     if not single and found.unread:

@@ -62,7 +62,9 @@ _NO_CONTROLS = dict.fromkeys([*range(32), 127])
 def stands_instead(text: str, at: int, asked: str = "") -> str:
     """The same of the line in which `at` stands; a prompt or a heading may stand in others."""
     start = max(text.rfind("\n", 0, at), text.rfind("\r", 0, at)) + 1
-    return instead_of_a_value(re.split(r"[\r\n]", text[start:], maxsplit=1)[0].translate(_NO_CONTROLS).strip(), asked)
+    return instead_of_a_value(
+        re.split(r"[\r\n]", text[start:], maxsplit=1)[0].translate(_NO_CONTROLS).rstrip("$>#: "), asked
+    )
 
 
 def _is_about(refusal: str, about: str) -> bool:

@@ -32,6 +32,7 @@ _ONE_REGISTER = pdu.read_registers(3, 0, 1)
 _FIRST_S = 0.3
 _REST_S = 2.0  # for the rest of an answer that breaks off
 _SECONDS = 3.0
+_TIMES_BESIDE = 3  # a unit is called, where another master speaks into it
 
 
 class Caller(Protocol):
@@ -148,7 +149,7 @@ class OthersSpeak(Exception):
         self.called = list(called)
 
 
-async def call_units(
+async def call_units(  # noqa: C901 - the pass over the units, and what is heard beside it, are one thing
     caller: Caller,
     units: Sequence[str],
     changed: Callable[[Called], None] = lambda called: None,
@@ -168,11 +169,15 @@ async def call_units(
             strays.extend(text_of(data).splitlines())
 
     async def one(unit: str, *, last: bool) -> None:
-        calling[0] = unit
-        del heard[:]
-        found[unit] = await caller.call(unit, last=last)
-        calling[0] = ""
-        master = caller.another_master(bytes(heard), unit, found)
+        master = ""
+        for _ in range(_TIMES_BESIDE if beside_others else 1):
+            calling[0] = unit
+            del heard[:]
+            found[unit] = await caller.call(unit, last=last)
+            calling[0] = ""
+            master = caller.another_master(bytes(heard), unit, found)
+            if not master:
+                break
         if master and found[unit].right:
             found[unit] = replace(found[unit], right=False, said=f"{master[:40]}: another master spoke meanwhile")
         if master and not beside_others:
