@@ -18,10 +18,13 @@ from ordolex.core.device.image import decode
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.tables.table import Table
 from ordolex.core.visit.since import DIFFERS, NOT_YET
+from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book.book import Book
+from ordolex.io.book.gathering import gathered
 from ordolex.io.book.manifest import verify_handover
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.since import since_before
+from ordolex.io.book.values import Item
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
@@ -285,3 +288,20 @@ def test_the_preparation_list_is_ticked_kept_and_printed(book: Path, tmp_path: P
     assert json.loads(run_text("prepare", str(book), "--json").stdout)[0]["ticked_us"], "for the next visit, too"
     assert rows[0]["words"] in " ".join(tool("pdftotext", "-layout", str(tmp_path / "list.pdf"), "-").split())
     assert run_text("prepare", str(book), "--tick", "99").returncode == 2
+
+
+def test_texts_that_were_watched_are_counted_and_not_missing(tmp_path: Path) -> None:
+    """Of a text item with 349 values the report said: 0 values, 2 missing."""
+    book = Book(tmp_path / "a.ordolex", "Alder Brook Hatchery")
+    link = book.add_link(LinkRecord(0, "raceway", "/dev/made-up"))
+    item = Item(0, "round", "state", link.id, "", "S?", 1.0, -1)
+    number = book.items_for([item])["state"]
+    samples = [
+        Sample(number, 1_000_000 * (n + 1), "feeding" if n % 5 else None, Quality(0 if n % 5 else 1)) for n in range(20)
+    ]
+    book.recorder.values(samples, [])
+    book.close()
+    reader = BookReader(tmp_path / "a.ordolex")
+    (chart,) = gathered(reader, {}, (None, None), str).charts
+    reader.close()
+    assert chart.words == "16 texts, 4 missing"

@@ -117,13 +117,16 @@ def _list(reader: BookReader, items: Sequence[Item], span: tuple[int, int], stat
         words = f"{one.round:20} {one.name:24} {one.unit:8} "
         words += f"{row['first']} to {row['last']}" if ends else "no value"
         if stats:
-            numbers = [s.value if isinstance(s.value, float) else None for s in reader.values.between(one.id, *span)]
-            found = figures(numbers)
+            samples = list(reader.values.between(one.id, *span))
+            texts = sum(isinstance(s.value, str) for s in samples)  # they are no numbers, and not missing either
+            found = figures(
+                [s.value if isinstance(s.value, float) else None for s in samples if not isinstance(s.value, str)]
+            )
             row |= {
                 "count": found.count, "missing": found.missing, "low": found.low, "high": found.high,
                 "mean": found.mean, "deviation": found.deviation,
             }  # fmt: skip
-            words = f"{one.round:20} {one.name:24} {one.unit:8} {found.words}"
+            words = f"{one.round:20} {one.name:24} {one.unit:8} {f'{texts} texts; ' if texts else ''}{found.words}"
         rows.append(row)
         if not json:
             typer.echo(visible_text(words))

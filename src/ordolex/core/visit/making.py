@@ -202,11 +202,17 @@ def _ms(value: object) -> str:
 def _said(asked: bytes, answered: bytes, sheet: Sheet | None, charset: str) -> tuple[str, str]:
     """Question and answer in words."""
     frames = Passing()
-    question = frames.sent(asked) or visible(asked[:_MOST_BYTES], charset)
+    question = frames.sent(asked) or _cut(asked, charset)
     found = frames.heard(answered) if answered and frames.waits else None
     meant = sheet.family.in_words(asked, answered) if sheet is not None and not frames.waits else []
-    words = (found[1] if found is not None else "") or "; ".join(meant) or visible(answered[:_MOST_BYTES], charset)
+    words = (found[1] if found is not None else "") or "; ".join(meant) or _cut(answered, charset)
     return question, words or "no answer"
+
+
+def _cut(data: bytes, charset: str) -> str:
+    """What there is room for, with how much more there was."""
+    more = f" … {counted(len(data) - _MOST_BYTES, 'byte')} more" if len(data) > _MOST_BYTES else ""
+    return visible(data[:_MOST_BYTES], charset) + more
 
 
 def _devices(events: Sequence[Event]) -> list[tuple[str, int]]:
@@ -289,8 +295,8 @@ def _exchanges(events: Sequence[Event], sheet: Sheet | None, when: When, charset
     for event in [e for e in events if e.kind == "answer" and e.detail.get("question_hex")][-MOST_EXCHANGES:]:
         asked, answered = (bytes.fromhex(str(event.detail[key])) for key in ("question_hex", "answer_hex"))
         said = _said(asked, answered, sheet, charset)
-        shown = asked[:_MOST_BYTES].hex(" "), answered[:_MOST_BYTES].hex(" ")
-        out.append(Exchange(when(event.utc_us), *said, str(event.detail.get("verdict", "")), *shown))
+        shown = tuple(f"{one[:_MOST_BYTES].hex(' ')}{' …' * (len(one) > _MOST_BYTES)}" for one in (asked, answered))
+        out.append(Exchange(when(event.utc_us), *said, str(event.detail.get("verdict", "")), shown[0], shown[1]))
     return out
 
 

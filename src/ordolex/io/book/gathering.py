@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ordolex.core.record.items import Event
 from ordolex.core.sheet import Sheet
+from ordolex.core.text.counts import counted
 from ordolex.core.visit.making import Material, When
 from ordolex.core.visit.report import ChartPart
 from ordolex.core.watch.round import Round, RoundError, read_round
@@ -66,7 +67,8 @@ def _chart(reader: BookReader, item: Item, round_: Round | None, first: int, las
     lows = [c.low for c in columns if c.low is not None]
     highs = [c.high for c in columns if c.high is not None]
     means = [(c.mean, c.count) for c in columns if c.mean is not None]
-    words = f"{count} values, {missing} missing"
+    texts = 0 if lows else sum(isinstance(s.value, str) for s in reader.values.between(item.id, first, last))
+    words = f"{counted(texts, 'text') if texts else f'{count} values'}, {missing} missing"
     if lows and means:
         mean = sum(value * weight for value, weight in means) / max(1, sum(weight for _, weight in means))
         words += f"; lowest {min(lows):.5g}, mean {mean:.5g}, highest {max(highs):.5g} {item.unit}".rstrip()
