@@ -54,7 +54,12 @@ class Stranger:
             if not h.decimals
             else rf"(?P<value>[+-]?[\d' ]+[{',' if h.comma else '.'}]\d+)"
         )
-        if h.loose and not h.alarm and not re.search(r"\d", self._before(command)) and not h.heading:
+        if (
+            h.loose
+            and not h.alarm
+            and not any(re.search(r"\d", self._before(one)) for one in h.commands)
+            and not h.heading
+        ):
             return value
         start = r"(?m)^\s*" if h.alarm else ""
         return start + re.escape(self._before(command)) + value + re.escape(h.suffix.rstrip("\x03"))

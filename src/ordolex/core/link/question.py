@@ -241,11 +241,17 @@ class Question:
         """Whether what the answer begins with may be an echo, or a part of its first number or word; another question
         of another beginning would tell. `apart` says that it came by itself, before the rest."""
         form, behind = form_of(self.data, answer)
-        if form is not Form.GLUED or self.echo is Echo.GLUED:
+        if form is not Form.GLUED:
             return False
+        if self.echo is Echo.GLUED:  # where echoes come by themselves, what came in one piece may be none
+            return not apart and self.fits_whole(answer) is None and self._runs_on(behind)
         sent_end = self.data[-1:] in (b"\r", b"\n", b"\0")
         if not apart and (sent_end or self.echo is Echo.NEVER):
             return False
+        return self._runs_on(behind)
+
+    def _runs_on(self, behind: bytes) -> bool:
+        """Whether the question's own text and what stands behind it can be one number or word."""
         first = without_codes(behind).translate(None, _NOT_SHOWN)[:1]
         return (own_text(self.data)[-1:] + first).decode("latin-1").replace(".", "0").replace(",", "0").isalnum()
 
