@@ -25,6 +25,7 @@ _LINGER_S = 0.1  # how much longer is waited where an answer may be the one befo
 _PIECE_S = 0.002  # less is between the bytes of one piece
 _BEFORE = 4  # bytes that a frame has before what it says
 _APART_S, _APART_TIMES = 0.02, 4  # a pause that is longer than those between the pieces of one answer
+_LONG = 8192  # bytes of an answer above which it is not judged anew with each piece
 _TAIL = 64  # bytes at the end of what came that are looked at for a line end
 _QUIET_CHARACTERS = 20  # at slow rates a silence is counted in characters
 
@@ -109,7 +110,10 @@ class Exchange:
         elif self.question.codec is None and self._last_s is not None:
             gap_s = now_s - self._last_s
             self._pace.paused(gap_s)
-            if self._parts.strip(ENDS) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE:
+            short = (
+                len(self._parts) <= len(self.question.data) + _TAIL
+            )  # of a long answer it is not asked again and again
+            if short and self._parts.strip(ENDS) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE:
                 self._behind_own_s = max(self._behind_own_s, gap_s)
             else:
                 self._longest_gap_s = max(self._longest_gap_s, gap_s)
@@ -174,6 +178,8 @@ class Exchange:
         """Whether what came so far is not to be taken for the answer before the time-out: nothing but line ends and
         codes, such as the rest of an answer that came late; our own bytes, whose answer is on its way; half a line
         where no line end is told; what is not right yet, of a device that may be speaking still."""
+        if len(self._parts) > _LONG:
+            return self.question.unhurried and not ended
         data = bytes(self._parts)
         if not without_codes(data).strip(ENDS) or form_of(self.question.data, data)[0] in (Form.ALONE, Form.PART):
             return True
