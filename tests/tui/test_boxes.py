@@ -7,6 +7,7 @@ import pytest
 from textual.widgets import Input, Static
 
 from ordolex.core.relay.fit import Channel
+from ordolex.core.relay.plan import RelayPlan
 from ordolex.io.net.survey import Host, Service
 from ordolex.tui.desks.relay import boxes
 from ordolex.tui.desks.relay.desk import RelayDesk
@@ -84,3 +85,33 @@ async def test_a_console_that_comes_back_while_a_box_is_looked_at_from_outside_i
         await site.pilot.press("escape", "f5")
         await site.until(lambda: site.app.desk.word == "Talk")
         assert site.app.is_clear, "it is asked about once"
+
+
+async def test_what_is_mapped_is_under_the_cursor_and_line_settings_that_the_box_did_not_tell_are_asked_for(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async def started(at: object, name: str) -> bool:
+        return True
+
+    async with at_site(tmp_path, monkeypatch) as site:
+        await site.pilot.press("f9")
+        await site.until(lambda: site.app.desk.word == "Relay")
+        session = site.app.desk.session
+        session.relays.keep(RelayPlan("feeder", "virtual:feeder", "tcp://10.1.1.1:9", line="9600 8N1"))
+        session.network.hosts = dict(list(BOXES.items())[:1])
+        told: Future[list[Channel]] = Future()
+        told.set_result([Channel(1, 4001, "serial", "rfc2217"), Channel(2, 4002, "serial", "rfc2217", "4800 7E1")])
+        monkeypatch.setattr(boxes, "_asked_console", lambda *_: told)
+        monkeypatch.setattr(boxes.doing, "start", started)
+        await searched(site, "")
+        await site.pilot.press("t")
+        await site.until(lambda: isinstance(site.app.screen, Pick))
+        await site.pilot.press("enter")
+        await site.until(lambda: site.app.screen.query("#line"))
+        assert "rfc2217://10.9.8.1:4001" in " ".join(str(part.render()) for part in site.app.screen.query(Static))
+        site.app.screen.query_one("#line", Input).value = "2400 8E1"
+        await site.pilot.press("enter")
+        await site.until(lambda: "2 of 2 virtual ports run" in site.said())
+        plan = site.app.query_one(RelayDesk).relay
+        assert plan is not None and plan.name == "box-1-2" and plan.line == "4800 7E1"
+        assert session.relays["box-1-1"].line == "2400 8E1"

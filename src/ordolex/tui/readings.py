@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.wait import SHORTEST_MS
-from ordolex.core.port.endpoint import read_endpoint
+from ordolex.core.port.endpoint import EndpointError, is_virtual_name, read_endpoint
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
@@ -52,6 +53,10 @@ def data_bits_reading(text: str) -> str:
 def endpoint_reading(text: str) -> str:
     """How an address is understood. Raises EndpointError."""
     endpoint = read_endpoint(text)
+    if endpoint.kind == "serial" and os.name == "posix" and "/" not in endpoint.host:
+        name = endpoint.host if is_virtual_name(endpoint.host) else "NAME"
+        why = f"{endpoint.host} is no port here; a serial port is its path, such as /dev/ttyUSB0"
+        raise EndpointError(f"{why}; virtual:{name} makes one")
     where = "; only from this computer" if endpoint.listens and not endpoint.beyond_loopback else ""
     return f"{endpoint.text}: {endpoint.words}{where}"
 

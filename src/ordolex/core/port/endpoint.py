@@ -149,9 +149,13 @@ def read_endpoint(text: str) -> Endpoint:
     return Endpoint(parts.scheme, host, port)
 
 
+def is_virtual_name(text: str) -> bool:
+    return _VIRTUAL_NAME.fullmatch(text) is not None
+
+
 def virtual_name(text: str) -> str:
     """The name of a virtual port; one that begins with /dev/ is wanted there. Raises EndpointError."""
-    if not _VIRTUAL_NAME.fullmatch(text):
+    if not is_virtual_name(text):
         raise EndpointError(
             f"{text!r} is no name for a virtual port; up to 31 letters, digits, dots, dashes or underlines, like"
             " virtual:oxygen-3, or virtual:/dev/ttyOxygen3 where there are rights to /dev"

@@ -115,12 +115,18 @@ class Revision(Part):
 
 class ListPlan(Part):
     """One list of the device. `row` is a pattern for a whole row, its named groups the columns; without it, columns are
-    found in the text. Lines that `heading` fits are no rows."""
+    found in the text. Lines that `heading` fits are no rows. A list that is asked for in another way than the others
+    says so itself."""
 
-    number: int = Field(ge=0, le=65535)
+    number: int = Field(0, ge=0, le=65535)
     name: Words
     row: Pattern = ""
     heading: Pattern = ""
+    command: Sent = ""
+    more: str | None = None
+    go_on: Sent | None = None
+    end: Pattern | None = None
+    echo: bool | None = None
 
 
 class Lists(Part):
@@ -128,12 +134,25 @@ class Lists(Part):
     `go_on` what is sent there; `end` is a pattern for what stands behind the last row; `echo` says that the device
     gives the command back first."""
 
-    command: SentWords
+    command: Sent = ""
     more: str = ""
     go_on: Sent = " "
     end: Pattern = ""
     echo: bool = False
     table: list[ListPlan] = []
+
+    @model_validator(mode="after")
+    def _each_is_asked_for(self) -> Lists:
+        lacking = next((one.name for one in self.table if not (one.command or self.command)), None)
+        if lacking is not None or not (self.table or self.command):
+            raise ValueError(f"nothing says how {lacking or 'a list'} is asked for: command")
+        return self
+
+    def of(self, one: ListPlan) -> Lists:
+        """How that one is asked for: what it says itself goes before what holds for all."""
+        own = {key: said for key in ("more", "go_on", "end", "echo") if (said := getattr(one, key)) is not None}
+        command = (one.command or self.command).replace("{number}", str(one.number))
+        return self.model_copy(update={**own, "command": command, "table": []})
 
 
 class Menu(Part):

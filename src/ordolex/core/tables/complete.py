@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from dataclasses import dataclass
 
 from ordolex.core.tables.table import Table
 from ordolex.core.text.counts import counted
 
+_KEY = re.compile(r"(.*[^\W\d_].*?)(\d{1,9})")
+"""A key that ends in a number, with a letter before it: `12.5` is a value."""
+
 
 @dataclass(frozen=True, slots=True)
 class Complete:
-    """missing  numbers between the first and the last that no row has
+    """missing  numbers, or keys that end in one, between the first and the last that no row has
     twice    keys that more than one row has
     odd      how many lines fit no row
     """
 
-    missing: tuple[int, ...]
+    missing: tuple[int | str, ...]
     twice: tuple[str, ...]
     odd: int
 
@@ -34,16 +38,38 @@ class Complete:
 
 
 def complete(table: Table) -> Complete:
-    """Numbers are looked for in the first column that holds nothing but whole numbers, most of them different."""
+    """Numbers are looked for in the first column that holds nothing but whole numbers, most of them different; else at
+    the end of the keys in the first column, such as L2.011."""
     column = number_column(table)
     if column is None:
+        missing_keys = _missing_keys(table)
         keys = Counter("  ".join(row) for row in table.rows)
-        return Complete((), tuple(key for key, count in keys.items() if count > 1), len(table.odd))
+        return Complete(missing_keys, tuple(key for key, count in keys.items() if count > 1), len(table.odd))
     numbers = [int(row[column]) for row in table.rows]
     there = set(numbers)
     missing = tuple(n for n in range(min(there), max(there)) if n not in there) if len(there) > 1 else ()
     twice = tuple(str(number) for number, count in Counter(numbers).items() if count > 1)
     return Complete(missing[:1000], twice, len(table.odd))
+
+
+def _missing_keys(table: Table) -> tuple[str, ...]:
+    """Keys between those of one beginning that no row has. Where more would be missing than there are, they number
+    something else than the rows, and nothing is said."""
+    found = [_KEY.fullmatch(row[0]) for row in table.rows] if table.columns else []
+    keys = [match for match in found if match is not None]
+    if len(keys) < len(found) or len({match[0] for match in keys}) <= 0.8 * len(keys):
+        return ()
+    groups: dict[str, dict[int, int]] = {}
+    for match in keys:
+        groups.setdefault(match[1], {})[int(match[2])] = len(match[2])
+    missing = []
+    for begin, there in groups.items():
+        low, high = min(there), max(there)
+        if high - low >= 2 * len(there):
+            continue
+        width = min(there.values())
+        missing += [f"{begin}{number:0{width}}" for number in range(low, high) if number not in there]
+    return tuple(missing[:1000])
 
 
 def number_column(table: Table) -> int | None:

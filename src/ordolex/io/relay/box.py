@@ -6,33 +6,35 @@ from collections.abc import Collection
 
 from ordolex.core.link.question import Question
 from ordolex.core.relay.fit import UNSEEN, Channel, Fit, found_again
-from ordolex.core.sheet import Sheet
+from ordolex.core.sheet import Lists, Sheet
+from ordolex.core.tables.table import lines_of
 from ordolex.core.text.charsets import text_of
+from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.patterns import search
+from ordolex.io.link.pages import collect
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.net.ping import reach
 from ordolex.io.net.survey import AGREE_S, KnownPort, Service, look_at
 from ordolex.io.system.faults import Fault
 
-_WAIT_S = 3.0
 _GIVES = {"RFC 2217": "rfc2217"}
 
 
 async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] = ()) -> list[Channel]:
     """Asks its console. `ours` are calls of our own, just ended: they hold nothing.
 
-    Raises a Fault where the sheet has no channels, or no line of the answer is one."""
+    Raises a Fault where the sheet has no channels, no line of the answer is one, or the answer ended before the prompt
+    behind the list: then there may be more of them, and who holds one is not known."""
     plan = sheet.channels
     if plan is None:
         raise Fault(f"the sheet {sheet.name} says nothing of channels", "docs/sheets.md says how they are written")
     for wake in sheet.wake:
         await runner.ask(Question(to_bytes(wake), timeout_s=1.0, harmless=True))
-    answer = await runner.ask(Question(to_bytes(plan.ask), timeout_s=_WAIT_S, harmless=True))
+    listed = await collect(runner, Lists(command=plan.ask, end=plan.done))
     gives = {mode.name: mode.gives for mode in plan.mode}
     found = []
-    for line in text_of(answer.data, runner.charset).splitlines():
-        row = search(plan.row, line)
+    for row in (search(plan.row, line) for line in lines_of(text_of(listed.text, runner.charset))):
         if row is None:
             continue
         parts = row.groupdict()
@@ -43,6 +45,9 @@ async def read_channels(runner: LinkRunner, sheet: Sheet, ours: Collection[str] 
                 parts.get("line") or "", "" if held == plan.nobody or held in ours else held,
             )
         )  # fmt: skip
+    if listed.words:
+        told = f"{counted(len(found), 'channel')}, and not the prompt behind them" if found else "no channels"
+        raise Fault(f"{runner.endpoint.text} told {told}", "look in Talk at what it answers, and ask again")
     if not found:
         raise Fault(f"{runner.endpoint.text} told no channels", "look in Talk at what it answers, and at its sheet")
     return found

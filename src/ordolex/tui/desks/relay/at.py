@@ -40,12 +40,12 @@ class RelayAt(At):
     """relay  the plan under the cursor, or the only one
     box    the box under the cursor
     run    the measured run under the cursor
-    looked what is in front; `show` puts something else there
+    looked what is in front; `show` puts something else there, with the cursor on a relay where one is named
     """
 
     def __init__(
         self, desk: Desk, relay: RelayPlan | None, box: Host | None, run: PathRun | None, looked: Looked,
-        show: Callable[[Shown], None],
+        show: Callable[..., None],
     ) -> None:  # fmt: skip
         super().__init__(desk)
         self.relay, self.box, self.run_chosen, self.looked, self.show = relay, box, run, looked, show

@@ -18,7 +18,7 @@ from ordolex.io.system.faults import Fault
 from ordolex.session.network import console_of
 from ordolex.tui.desks.relay import doing
 from ordolex.tui.desks.relay.at import RelayAt, Shown
-from ordolex.tui.desks.relay.making import name_reading, title_of
+from ordolex.tui.desks.relay.making import asked_line, name_reading, title_of
 from ordolex.tui.widgets.prompts import Pick, Picture
 
 _GIVES = {"rfc2217": "RFC 2217", "tcp": "no RFC 2217", "nothing": "closed"}
@@ -174,6 +174,7 @@ async def map_one(at: RelayAt) -> None:
         return
     channel = channels[int(chosen)]
     plan = await _mapped(at, at.box, channel)
+    plan = await _with_line(at, plan) if plan is not None else None
     if plan is None:
         return
     name = await at.line("Name of the virtual port", plan.name, name_reading, "a program opens it under this name")
@@ -184,7 +185,7 @@ async def map_one(at: RelayAt) -> None:
     except (PlanError, EndpointError, Fault) as error:
         at.say(str(error), "bad")
         return
-    at.show(Shown.RELAYS)
+    at.show(Shown.RELAYS, plan.name)
     await doing.start(at, plan.name)
 
 
@@ -209,6 +210,12 @@ def _plan(host: Host, channel: Channel, endpoint: str) -> RelayPlan:
     stem = "-".join("".join(c if c.isalnum() else " " for c in (host.name or "box").lower()).split())[:20] or "box"
     name = f"{stem}-{channel.number}"
     return RelayPlan(name, f"virtual:{name}", endpoint, line=channel.line or "")
+
+
+async def _with_line(at: RelayAt, plan: RelayPlan) -> RelayPlan | None:
+    """With the line settings that were said, where the box did not tell its own."""
+    line = plan.line or await asked_line(at, plan.ends[1].text, f"Line settings of {plan.ends[1].text}, not known here")
+    return None if line is None else replace(plan, line=line)
 
 
 async def map_all(at: RelayAt) -> None:
@@ -236,17 +243,23 @@ async def map_all(at: RelayAt) -> None:
         choices = choices[1:]
     if await at.ask(Pick(f"Virtual ports of {at.box.address}", choices, "\n".join(rows))) != "all":
         return
-    made = 0
+    made, last = 0, ""
     for plan in plans:
+        whole = await _with_line(at, plan)
+        if whole is None:
+            break
         try:
-            kept = at.session.relays.keep(check(plan))
+            kept = at.session.relays.keep(check(whole))
         except (PlanError, EndpointError, Fault) as error:
             at.say(str(error), "bad")
             continue
         if kept.name not in at.session.relays.running:
-            made += await doing.start(at, kept.name)
-    at.show(Shown.RELAYS)
-    at.say(f"{made} virtual ports run; the chain below is of the one under the cursor", "good")
+            made, last = made + await doing.start(at, kept.name), kept.name
+    at.show(Shown.RELAYS, last)
+    at.say(
+        f"{made} of {len(plans)} virtual ports run; the chain below is of the one under the cursor",
+        "good" if made else "unsure",
+    )
 
 
 # ---- its console, and after a change

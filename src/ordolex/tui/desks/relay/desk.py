@@ -83,9 +83,10 @@ class RelayDesk(Desk):
         self.session.network.look_at_own()
         self.show(self._looked.shown)
 
-    def show(self, shown: Shown) -> None:
-        """Puts something else in front."""
+    def show(self, shown: Shown, relay: str = "") -> None:
+        """Puts something else in front; `relay` is the one that is spoken of then."""
         self._looked.shown = shown
+        self._chosen = relay or self._chosen
         self._rows = []
         self._take_rows()
         self._view.empty_text = below.empty_words(self.session, self._looked)

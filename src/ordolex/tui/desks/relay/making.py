@@ -42,7 +42,7 @@ async def new(at: RelayAt) -> None:
     except (PlanError, EndpointError, Fault) as error:
         at.say(str(error), "bad")
         return
-    at.show(Shown.RELAYS)
+    at.show(Shown.RELAYS, plan.name)
     await doing.start(at, plan.name)
 
 
@@ -78,7 +78,7 @@ async def _virtual(at: RelayAt) -> RelayPlan | None:
         name_reading,
         "a program opens it under this name; /dev/… takes rights",
     )
-    line = await _line(at, b) if name is not None else None
+    line = await asked_line(at, b) if name is not None else None
     if name is None or line is None:
         return None
     link = at.session.links.at(b)
@@ -93,7 +93,7 @@ async def _lend(at: RelayAt) -> RelayPlan | None:
     if a is None or b is None or who is None:
         return None
     several, allow = who
-    line = await _line(at, b)
+    line = await asked_line(at, b)
     if line is None:
         return None
     return RelayPlan(_name(at, f"lent {b}"), a, b, line=line, several=several, allow=allow)
@@ -123,7 +123,7 @@ async def _tcp(at: RelayAt) -> RelayPlan | None:
             return None
         a, dials = listening, other if starts is Starts.EITHER else ""
     who = await _company(at, a, one=bool(dials))
-    line = await _line(at, b) if who is not None else None
+    line = await asked_line(at, b) if who is not None else None
     if who is None or line is None:
         return None
     several, allow = who
@@ -137,7 +137,7 @@ async def _passive(at: RelayAt) -> RelayPlan | None:
         if a is not None
         else None
     )
-    line = await _line(at, b) if b is not None else None
+    line = await asked_line(at, b) if b is not None else None
     if a is None or b is None or line is None:
         return None
     return RelayPlan(_name(at, "listening"), a, b, line=line, passive=True)
@@ -147,7 +147,7 @@ async def _typed(at: RelayAt) -> RelayPlan | None:
     hint = "virtual:NAME, listen+tcp://:4001, listen+rfc2217://:4001, udp://host:port, tcp://, rfc2217://, a port"
     a = await _end(at, "The program's end", "virtual:", hint)
     b = await _end(at, "The device's end", _default_far(at), hint) if a is not None else None
-    line = await _line(at, b) if b is not None else None
+    line = await asked_line(at, b) if b is not None else None
     if a is None or b is None or line is None:
         return None
     who = await _company(at, a)
@@ -205,7 +205,8 @@ async def _allowed(at: RelayAt) -> tuple[str, ...] | None:
     return None if typed is None else tuple(part.strip() for part in typed.split(",") if part.strip())
 
 
-async def _line(at: RelayAt, b: str) -> str | None:
+async def asked_line(at: RelayAt, b: str, title: str = "Line settings at the device") -> str | None:
+    """Empty for an end that has none; None where it was not said."""
     end = read_endpoint(b)
     if not end.has_line:
         return ""
@@ -213,7 +214,7 @@ async def _line(at: RelayAt, b: str) -> str | None:
     port = at.session.ports.of(b)
     known = link.line if link is not None and link.line else port.sticker if port is not None else ""
     typed = await at.line(
-        "Line settings at the device", known if known and known != "any" else "9600 8N1", line_reading,
+        title, known if known and known != "any" else "9600 8N1", line_reading,
         "until the program sets others; of a virtual port the system does not show data bits and even parity",
     )  # fmt: skip
     return None if typed is None else read_line(typed).settings.text

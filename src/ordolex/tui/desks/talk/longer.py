@@ -75,7 +75,7 @@ async def pull_lists(at: TalkAt) -> None:
     link, runner = at.link, at.runner
     sheet = at.session.devices.sheet_of(link)
     if sheet is None or sheet.lists is None:
-        at.say("The link's sheet says nothing of lists; `ordolex lists` takes command and pages as options", "unsure")
+        at.say("The link's sheet does not say how a list is asked for; docs/sheets.md shows how, under lists", "unsure")
         return
     lists = sheet.lists
     choices = [(str(number), f"{one.number:>3}  {one.name}") for number, one in enumerate(lists.table)]
