@@ -13,6 +13,9 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input
 
+from ordolex.core.line.settings import LineSettings
+from ordolex.core.link.question import Question
+from ordolex.io.link.everywhere import Try
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.desk import FindDesk
@@ -102,3 +105,33 @@ async def test_a_survey_that_ends_while_the_desk_is_taken_down_is_quiet(
         await site.until(lambda: find.port is not None)
         await find.remove_children()
         find.survey_changed()
+
+
+async def test_find_lists_what_was_opened_by_its_address_and_asks_there_too(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch) as site:
+        session = site.app.session
+        site.ports = [replace(PORT, state="held", holder="logger (process 812)")]
+        link = session.links.keep("rfc2217://10.8.0.4:4001", "9600 8N1", "typed")
+        session.links.keep("/dev/away", "9600 8N1", "typed")
+        await site.until(lambda: [port.name for port in session.ports.places] == ["left adapter", "10.8.0.4:4001"])
+        places = session.ports.elsewhere
+        assert places[0].state == "by-address" and places[0].may_be_opened and places[0].sticker == "9600 8N1"
+        site.device = lambda port, data: port.say(b"made, up, 1, 2\r\n")
+        deliver: list[Try] = []
+        session.ask_everywhere(session.ports.places, LineSettings(9600), Question(b"*IDN?\n"), deliver.append).result(
+            30
+        )
+        assert {(one.port.name, one.answered) for one in deliver} == {("left adapter", False), ("10.8.0.4:4001", True)}
+        await site.pilot.press("end", "enter")
+        await site.until(lambda: site.app.screen.query("#line"))
+        await site.pilot.press("enter")
+        await site.until(lambda: site.app.desk.word == "Talk" and session.is_open(link))
+        await site.pilot.press("f2")
+        await site.until(lambda: session.ports.places[-1].holder == "us")
+        for one in deliver:
+            skipped = one.why if one.answer is None else ""
+            session.ports.was_asked(one.port.endpoint, "*IDN?", "9600 8N1", "", answered=False, skipped=skipped)
+        asked = session.ports.asked(PORT.endpoint)
+        assert asked and asked[0] == "not asked *IDN? at 9600 8N1: skipped: held by logger (process 812)"

@@ -14,6 +14,7 @@ from ordolex.io.system.clock import mono_s
 
 class Ports:
     """listed   as surveyed last
+    elsewhere ports that no survey finds: those that were opened by their address, and our own virtual ones
     surveys  how often they were surveyed
     tries    how often each was tried in vain
     """
@@ -21,6 +22,7 @@ class Ports:
     def __init__(self, names: dict[str, str]) -> None:
         self.listed: list[PortFacts] = []
         self._left: list[PortFacts] = []
+        self.elsewhere: list[PortFacts] = []
         self.surveys = 0
         self.changes = Changes()
         self.tries = Tries()
@@ -34,15 +36,26 @@ class Ports:
         return self.listed + self._left
 
     @property
+    def places(self) -> list[PortFacts]:
+        """All places that can be worked on, those that no survey finds at the end."""
+        return self.all + self.elsewhere
+
+    @property
     def surveyed(self) -> bool:
         return self.surveys > 0
 
     def of(self, endpoint: str) -> PortFacts | None:
         return next((port for port in self.all if port.endpoint == endpoint), None)
 
-    def was_asked(self, endpoint: str, question: str, line: str, said: str, *, answered: bool) -> None:
-        """What came of asking on all ports; empty for nothing. It stands until the port is asked something else."""
+    def was_asked(
+        self, endpoint: str, question: str, line: str, said: str, *, answered: bool, skipped: str = ""
+    ) -> None:
+        """What came of asking on all ports; empty for nothing. `skipped` is why this one was not asked. It stands until
+        the port is asked something else."""
         what = f"{question} at {line}"
+        if skipped:
+            self._asked[endpoint] = (f"not {what}", [skipped], False, mono_s())
+            return
         before = self._asked.get(endpoint)
         heard, before_answered = before[1:3] if before is not None and before[0] == what else ([], False)
         self._asked[endpoint] = (what, [*heard, said] if said else heard, answered or before_answered, mono_s())
@@ -53,6 +66,8 @@ class Ports:
         if known is None:
             return None
         what, heard, answered, at_s = known
+        if what.startswith("not "):
+            return f"not asked {what.removeprefix('not ')}: {heard[0]}", False, at_s
         said = "; ".join(heard[:4]) + (f"; {len(heard) - 4} more" if len(heard) > 4 else "")
         return (f"asked {what}: {said}" if heard else f"asked {what}: nothing came"), answered, at_s
 

@@ -27,6 +27,7 @@ from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import PortHeld
 from ordolex.session.devices import Devices
+from ordolex.session.elsewhere import by_address, made_here
 from ordolex.session.links import Links, line_of
 from ordolex.session.ports import Ports
 from ordolex.session.told import ToldOfLinks
@@ -124,6 +125,7 @@ class Session:
     def surveyed_now(self, ports: list[PortFacts]) -> list[str]:
         """Takes a new survey; sentences on links whose adapter has another endpoint now."""
         self.ports.take(ports, self._is_ours)
+        self.look_elsewhere()
         said = []
         for link in self.links:
             moved = next((p for p in self.ports.all if p.identity and p.identity == link.adapter), None)
@@ -132,6 +134,13 @@ class Session:
                 self.hub.move(link.id, moved.endpoint)
                 said.append(f"{link.name} is now at {moved.endpoint}")
         return said
+
+    def look_elsewhere(self) -> None:
+        """At the places that no survey finds."""
+        relays = self.relays if "relays" in self.__dict__ else None
+        views = [view for name in relays.running if (view := relays.view(name)) is not None] if relays else []
+        addressed = by_address(self.links, self.ports.all, lambda link: self.is_open(link) or bool(self.relay_of(link)))
+        self.ports.elsewhere = addressed + made_here(views)
 
     def name_adapter(self, identity: str, name: str) -> None:
         """Raises a BookFault."""

@@ -104,4 +104,6 @@ STATES = {
     "no-rights": (BAD, "brick"),
     "no-driver": (BAD, "brick"),
     "gone": (NEXT, "dim"),
+    "by-address": (OPEN_KNOT, "ink"),
+    "made-here": (TIED, "moss"),
 }

@@ -13,6 +13,9 @@ from ordolex.io.ports import benches
 from ordolex.io.ports.holders import Holder, group_that_may, holders, sees_all
 from ordolex.io.ports.sysfs import NATIVE_DRIVERS, ROOT, driver_of, driverless, is_without_hardware, uart_of
 
+BY_ADDRESS, MADE_HERE = "by-address", "made-here"
+"""States of what no survey finds: nothing is known of it before it is called, and a virtual port of our own."""
+
 
 @dataclass(frozen=True, slots=True)
 class PortFacts:
@@ -48,7 +51,7 @@ class PortFacts:
     @property
     def may_be_opened(self) -> bool:
         """Nothing is known that stands against it."""
-        return self.state in ("free", "unknown")
+        return self.state in ("free", "unknown", BY_ADDRESS)
 
     @property
     def rate_matters(self) -> bool:

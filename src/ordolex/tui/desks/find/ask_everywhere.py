@@ -72,8 +72,9 @@ class AskEverywhere(Prompt[str | None]):
         self._tries += new
         for done in new:
             self._session.ports.was_asked(
-                done.port.endpoint, self._question.text, self._line.text, _said(done), answered=done.answered
-            )
+                done.port.endpoint, self._question.text, self._line.text, _said(done), answered=done.answered,
+                skipped=done.why if done.answer is None else "",
+            )  # fmt: skip
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])
         asked = visible_text(self._question.text)
         wait = f"{self._question.timeout_s * 1000:.0f} ms"

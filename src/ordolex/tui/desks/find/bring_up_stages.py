@@ -128,7 +128,7 @@ async def _all_asked(at: AskedHere) -> str | None:
         return None
     wait_ms = proposed_wait_ms(session.book.reader.known.answer_ms())
     asked = Question(to_bytes(question), timeout_s=wait_ms / 1000)
-    return await at.ask(AskEverywhere(session, list(session.ports.all), read_line(settings).settings, asked, []))
+    return await at.ask(AskEverywhere(session, session.ports.places, read_line(settings).settings, asked, []))
 
 
 async def _cable(at: AskedHere) -> bool:

@@ -55,6 +55,8 @@ class FindDesk(Desk):
 
     def entered(self) -> None:
         self._list.focus()
+        self.session.look_elsewhere()
+        self.survey_changed()
 
     @property
     def port(self) -> PortFacts | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordolex.core.line.notation import read_line
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.text.visible import visible_text
+from ordolex.io.ports.survey import MADE_HERE
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.find.at import FindAt
 from ordolex.tui.desks.find.port_words import LISTED_EMPTY, next_step
@@ -19,8 +20,8 @@ async def open_port(at: FindAt) -> None:
         link = at.session.links.at(port.endpoint)
         if link is not None:
             at.want_open(link)
-    elif port.state in ("gone", "no-driver"):
-        at.say(next_step(port, at.session), "bad")
+    elif port.state in ("gone", "no-driver", MADE_HERE):
+        at.say(next_step(port, at.session), "unsure" if port.state == MADE_HERE else "bad")
     else:
         await _open(at, port.endpoint, port.name, port.sticker)
 

@@ -9,7 +9,7 @@ from textual.binding import Binding, BindingType
 from textual.widgets import DataTable
 
 from ordolex.core.text.visible import visible_text
-from ordolex.io.ports.survey import PortFacts
+from ordolex.io.ports.survey import BY_ADDRESS, PortFacts
 from ordolex.io.system.clock import mono_s
 from ordolex.session.ports import Ports
 from ordolex.tui.theme import BAD, GOOD, STATES, TIED, Palette
@@ -55,7 +55,7 @@ class PortList(DataTable[Text]):
 
     def look(self, width: int, ink: Palette) -> PortFacts | None:
         """Draws the survey; the port that was chosen because it is the only one that may be opened, if any was."""
-        names_width = max((len(port.name) for port in self._ports.all), default=0)
+        names_width = max((len(port.name) for port in self._ports.places), default=0)
         before, (names, self._widths) = self.port, _columns(width, names_width)
         if names != self._names:
             self._names = names
@@ -63,7 +63,7 @@ class PortList(DataTable[Text]):
             for name in names:
                 self.add_column(name, key=name)
             self.listed = []
-        ports = self._ports.all
+        ports = self._ports.places
         fresh = tuple((self._came_s_ago(port) is not None, self._ports.asked(port.endpoint)) for port in ports)
         if self.listed == ports and fresh == self._fresh and self.row_count:
             return None
@@ -76,7 +76,7 @@ class PortList(DataTable[Text]):
         if before is not None:
             self.move_cursor(row=next((i for i, p in enumerate(ports) if p.endpoint == before.endpoint), 0))
             return None
-        free = [row for row, port in enumerate(ports) if port.may_be_opened]
+        free = [row for row, port in enumerate(ports) if port.may_be_opened and port.state != BY_ADDRESS]
         if len(free) != 1:
             return None
         self.move_cursor(row=free[0])

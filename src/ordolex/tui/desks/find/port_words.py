@@ -37,6 +37,9 @@ def next_step(port: PortFacts, session: Session) -> str:
             return f"Only {port.holder} may use it: sudo usermod -aG {group} $USER, then log in again. w says more."
         case "no-driver":
             return "Plugged, but no driver takes it. w says where one comes from; then the port comes by itself."
+        case "made-here":
+            users = f"{port.holder} has it open. " if port.holder else "No program has it open. "
+            return f"{users}F9 Relay shows what passes, proves and stops it."
         case "gone":
             return "It is gone. Plug it in again, I am watching."
     unseen = " Programs of other users cannot be seen: one may have it." if port.state == "unknown" else ""

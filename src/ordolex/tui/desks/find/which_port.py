@@ -8,6 +8,7 @@ from ordolex.core.bus.units import has_place, read_callees
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.question import Question
 from ordolex.core.link.wait import proposed_wait_ms
+from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.port.remedies import SIGHTS, likely_sight, remedies
 from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
@@ -83,7 +84,7 @@ async def ask_everywhere(at: FindAt) -> None:
     """Three lines to type, each with what was typed last: the question, the settings, the wait."""
     from ordolex.tui.desks.find.ask_everywhere import AskEverywhere
 
-    if not any(port.may_be_opened for port in at.session.ports.all):
+    if not any(port.may_be_opened for port in at.session.ports.places):
         at.say("No port is free to ask on", "unsure")
         return
     _propose(at)
@@ -115,10 +116,10 @@ async def ask_everywhere(at: FindAt) -> None:
         units = read_callees(typed)
     question = Question(to_bytes(lines[0]), timeout_s=int(lines[2]) / 1000)
     settings = read_line(lines[1]).settings
-    endpoint = await at.ask(AskEverywhere(at.session, list(at.session.ports.all), settings, question, units))
-    port = at.session.ports.of(endpoint) if endpoint else None
-    if port is not None:
-        at.want_open(at.session.links.keep(port.endpoint, settings.text, "answered when all were asked"))
+    endpoint = await at.ask(AskEverywhere(at.session, at.session.ports.places, settings, question, units))
+    if endpoint:
+        line = settings.text if read_endpoint(endpoint).has_line else ""
+        at.want_open(at.session.links.keep(endpoint, line, "answered when all were asked"))
 
 
 def _propose(at: FindAt) -> None:
