@@ -275,3 +275,24 @@ async def test_a_match_that_is_stopped_says_so_and_can_go_on_where_it_was(
     finally:
         again.close()
     assert BookReader(tmp_path / "b.ordolex").known.stopped_match(link.id) == set(), "one that ended is no stopped one"
+
+
+async def test_a_device_with_frames_of_its_own_is_asked_in_them(notes: Notes) -> None:
+    sheet = read_sheet("""name = "d"\ndevice = "d"\nspeaks = "framed"\n[line]\nsettings = "any"\nsource = "x"
+[bus]\nunit = 7\n[frame]\nstart = "a5"\ncheck = "sum8"\ncheck_from = 1\n[[parameter]]\nname = "level"
+payload = { ask = "10 02", type = "uint16" }\n""", "d")  # fmt: skip
+    asked: list[bytes] = []
+
+    def device(transport: MemoryTransport, data: bytes) -> None:
+        if transport.line == LineSettings(4800, 8, Parity.ODD) and data[:4] == b"\xa5\x07\x02\x10":
+            asked.append(data)
+            body = b"\x07\x02\x33\xf1"
+            transport.say(b"\xa5" + body + bytes([sum(body) & 0xFF]))
+
+    port = MemoryTransport(device)
+    runner = LinkRunner(1, "rfc2217://127.0.0.1:1", LineSettings(9600), notes, lambda endpoint: port)
+    await runner.open()
+    known = [LineSettings(9600), LineSettings(4800, 8, Parity.ODD)]
+    match = await Matcher(runner, Options(of_sheet(sheet), known=known, listen_s=0.1, wait_s=0.2)).run()
+    assert asked and match.found == known[1] and match.answered, match.evidence
+    await runner.release()

@@ -1,6 +1,7 @@
 """The link runner on the memory twin: the one tap, turns, deadlines, loss and return."""
 
 import asyncio
+import threading
 from collections.abc import Callable
 
 import pytest
@@ -17,6 +18,7 @@ from ordolex.io.transport.base import Listener, Transport
 from ordolex.io.transport.twins import FaultyTransport, MemoryTransport
 from ordolex.io.work.rate import NotAlike, clean_rates
 from tests.conftest import Notes, until
+from tests.strangers.made_up_clock import run
 
 LINE = LineSettings(19200)
 
@@ -331,3 +333,40 @@ async def test_the_rest_of_an_answer_that_paused_is_not_held_against_a_rate(
     rows = await clean_rates(runner, [38400], lambda baud: b"", question, times=3)
     assert [(row.baud, row.faults.total) for row in rows] == [(19200, 0), (38400, 0)]
     await runner.release()
+
+
+@pytest.mark.parametrize("at", [1, 4, 6])
+def test_a_search_for_the_fastest_rate_that_is_stopped_brings_both_back(notes: Notes, at: int) -> None:
+    device_at = [19200]
+    asked: list[int] = []
+    stop = threading.Event()
+
+    async def search() -> None:
+        def device(port: MemoryTransport, data: bytes) -> None:
+            loop = asyncio.get_running_loop()
+            if data.startswith(b"rate"):
+                device_at[0] = int(data[4:])
+                return
+            asked.append(port.line.baud)
+            if port.line.baud != device_at[0]:
+                return
+            clean = port.line.baud < 115200
+            loop.call_later(0.3, port.say, b"release 4.1\r\n" if clean else b"rel\xffase 4.1\r\n")
+            if port.line.baud > 19200 and asked.count(port.line.baud) == at:
+                stop.set()
+                loop.call_later(0.1, runner.stop_asking)
+
+        twin = MemoryTransport(device)
+        runner = LinkRunner(1, "rfc2217://127.0.0.1:1", LineSettings(19200), notes, lambda endpoint: twin)
+        await runner.open()
+        began = asyncio.get_running_loop().time()
+        rows = await clean_rates(
+            runner, [38400, 115200], lambda baud: b"rate%d" % baud, Question(b"version\r", timeout_s=2.0), times=3,
+            stopped=stop.is_set,
+        )  # fmt: skip
+        took_s = asyncio.get_running_loop().time() - began
+        assert device_at[0] == runner.line.baud == max(row.baud for row in rows if row.clean), (device_at, rows)
+        assert took_s < 12, "whole answers are not waited for until the time-out"
+        await runner.release()
+
+    run(search())

@@ -46,6 +46,10 @@ def _of_links(session: Session) -> Iterator[ClosingPoint]:
         job = "set.apply" if words.startswith("not applied") else "set.last"
         yield ClosingPoint(link, words, "Set", job)
     for link in session.links:
+        under_way = session.works.on(link.id)
+        if under_way is not None:
+            words = f"{under_way.what} is under way, and would be cut; Esc in Talk stops it"
+            yield ClosingPoint(link, words, "Talk", "")
         prompt = still_open(session, link)
         if prompt:
             yield ClosingPoint(link, f"it stands at {prompt}", "Talk", "talk.open_or_release")

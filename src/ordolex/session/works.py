@@ -16,12 +16,14 @@ Result = TypeVar("Result")
 
 @dataclass(slots=True)
 class Sending:
-    """Something under way on a link; `progress` and `now` are set in the links' thread."""
+    """Something under way on a link; `progress` and `now` are set in the links' thread. `end_well` asks it to end by
+    itself, where it has something to bring back first; then it is under way until it has."""
 
     what: str
     future: Future[Any] | None = None
     progress: Progress | None = None
     now: str = ""
+    end_well: Callable[[], object] | None = None
 
 
 class Works:
@@ -50,8 +52,13 @@ class Works:
 
     def stop(self, link: int) -> str:
         """Stops what is under way on this link; what that was, nothing where there was nothing."""
-        sending = self._under_way.pop(link, None)
+        sending = self._under_way.get(link)
         if sending is None or sending.future is None:
             return ""
+        if sending.end_well is not None:
+            end_well, sending.end_well = sending.end_well, None
+            end_well()
+            return f"{sending.what}, as soon as both are back"
+        del self._under_way[link]
         sending.future.cancel()
         return sending.what

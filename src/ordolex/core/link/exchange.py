@@ -22,6 +22,7 @@ _QUIET_S = 0.15  # after a frame
 _TEXT_QUIET_S = 0.45  # after text without a line end, which may come in pieces with longer pauses than a frame may
 _LONGEST_TIMES, _LONGEST_S = 10, 30.0  # time-outs, and seconds at least, after which one answer is over
 _LINGER_S = 0.1  # how much longer is waited where an answer may be the one before, given twice
+_BEHIND_SIZE_S = 0.5  # what is left of an earlier answer may stand before this one
 _PIECE_S = 0.002  # less is between the bytes of one piece
 _BEFORE = 4  # bytes that a frame has before what it says
 _APART_S, _APART_TIMES = 0.02, 4  # a pause that is longer than those between the pieces of one answer
@@ -166,6 +167,8 @@ class Exchange:
         if self._lingers_until is not None:
             return self._lingers_until
         codec = self.question.codec
+        if 0 < self.question.size <= len(self._parts):
+            return self._last_s + min(_BEHIND_SIZE_S, self.question.timeout_s)
         if self.question.until is not None or (codec is not None and codec.patient):
             return self._last_s + self.question.timeout_s
         if codec is not None:  # what came is no answer: foreign frames and noise do not shorten the wait for it

@@ -106,6 +106,7 @@ class Question:
     """Something to send, and what is known about its answer.
 
     until      bytes that end the answer; None: a line end and a short silence, or a silence alone
+    size       how many bytes the answer has, where that is known: a short silence behind as many ends it, right or not
     like       a pattern for the whole of a right answer, as a sheet gives it
     holds      a pattern that a right answer has somewhere in it, as a sheet gives it for a value
     echo       whether the device gives back what it is asked, as far as that is known
@@ -132,6 +133,7 @@ class Question:
     harmless: bool = False
     secret: bool = False
     unhurried: bool = False
+    size: int = 0
     charset: str = ""
 
     def __post_init__(self) -> None:

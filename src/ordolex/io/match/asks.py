@@ -7,12 +7,16 @@ from itertools import chain
 
 from ordolex.core.link.question import Question
 from ordolex.core.match.order import with_units
+from ordolex.core.protocols.codecs import FramedCodec
 from ordolex.core.protocols.families import FAMILIES
+from ordolex.core.protocols.framed import Frame, wrap
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 
 _UNITS = (2, 3, 4, 5)
 """Asked besides unit 1, the last of all: they are the usual ones where a bus has several."""
+_VALUES = 2
+"""Of a framed device, how many are asked for."""
 _MANY = (1, 2, 3, 4, 5, 10, 16, 100, 247)
 """Asked where it is known that it is a bus."""
 
@@ -48,9 +52,24 @@ def of_sheet(sheet: Sheet, units: Sequence[int] = ()) -> list[Question]:
     is asked in frames with an address. None where it gives nothing to ask. `units` are asked in place of its own."""
     own = [question.question() for question in sheet.harmless]
     own += [Question(to_bytes(text)) for text in sheet.wake]
-    spoken = sheet.family.harmless(units or (sheet.bus.unit,))
+    spoken = sheet.family.harmless(units or (sheet.bus.unit,)) + _in_its_frames(sheet, units)
     out = spoken + own if sheet.family.addressed else own + spoken
     return [each for question in out for each in _for_units(question, units)]
+
+
+def _in_its_frames(sheet: Sheet, units: Sequence[int]) -> list[Question]:
+    """What a device with frames of its own is asked for its first values. Only a check makes an answer a right one."""
+    asks = list(dict.fromkeys(one.payload.ask for one in sheet.parameter if one.payload is not None))[:_VALUES]
+    if sheet.frame is None or not asks:
+        return []
+    plan = sheet.frame.plan()
+    out = []
+    for unit in (units or (sheet.bus.unit,)) if plan.address else (sheet.bus.unit,):
+        for ask in asks:
+            sent = wrap(plan, Frame(unit, bytes.fromhex(ask)))
+            codec = FramedCodec(plan, sent, f"unit {unit}: {ask}", unit) if plan.check else None
+            out.append(Question(sent, codec=codec, harmless=True))
+    return out
 
 
 def _for_units(question: Question, units: Sequence[int]) -> Iterable[Question]:

@@ -40,8 +40,10 @@ async def change_rate(
         raise
 
 
+MAY_BE_AT = "the device may be at"
 _TRIES = 10
 _SILENT = 3
+_BAD = 2  # answers that are not clean settle it
 _REST_S = 3.0  # how long the rest of an answer is waited for
 
 
@@ -57,21 +59,31 @@ async def clean_rates(
     question: Question,
     times: int = 5,
     found: Callable[[RateRow], None] = lambda row: None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> list[RateRow]:
     """Goes up through `rates`, asks each time the same and compares, and goes back to the fastest clean one, the last
-    good one, where a step fails. The first row is the rate in use. Raises NotAlike, or a Fault of the port."""
+    good one, where a step fails. The first row is the rate in use. Where it is `stopped` on the way, both go back as
+    well, and that rate has no row. Raises NotAlike, or a Fault of the port."""
     right = await _right_answer(runner, question)
     whole = _until_all_is_there(question, right)
     best = runner.line
     rows = [await _row(runner, whole, right, times)]
     found(rows[0])
     for baud in sorted(baud for baud in set(rates) if baud > best.baud):
+        if stopped():
+            break
         line = best.changed(baud=baud)
         refused = await _step(runner, command_for(baud), line, whole)
-        row = RateRow(baud, trouble=refused) if refused else await _row(runner, whole, right, times)
+        row = RateRow(baud, trouble=refused)
+        if not refused:
+            row = await _row(runner, whole, right, times, right_before=False)
         if not (row.clean or refused):
             lost = await _back(runner, command_for(best.baud), best, question)
             row = replace(row, trouble=lost) if lost else row
+        elif stopped() and not refused:  # it was not asked as often as it was to be
+            lost = await _back(runner, command_for(best.baud), best, question)
+            rows += [RateRow(baud, trouble=lost)] if lost else []
+            break
         rows.append(row)
         found(row)
         if row.clean:
@@ -90,8 +102,8 @@ async def _step(runner: LinkRunner, command: bytes, line: LineSettings, question
             return f"the device refused: {visible_text(text_of(told.data, runner.charset).strip()[-40:])}"
         await asyncio.sleep(rate.SETTLE_S)
     await runner.retune(line)
-    for _ in range(2):
-        if rate.understood(await runner.ask(question)):
+    for turn in range(2):
+        if rate.understood(await runner.ask(question, at_once=turn > 0)):
             break
     return ""
 
@@ -108,7 +120,7 @@ async def _back(runner: LinkRunner, command: bytes, best: LineSettings, question
         if rate.understood(await runner.ask(question)):
             return ""
         await asyncio.sleep(rate.BACK_S)
-    return f"not clean, and no right answer at {best.baud} any more: the device may be at {failed}; Match (F4) finds it"
+    return f"not clean, and no right answer at {best.baud} any more: {MAY_BE_AT} {failed}; Match (F4) finds it"
 
 
 async def _right_answer(runner: LinkRunner, question: Question) -> bytes:
@@ -135,13 +147,22 @@ def _until_all_is_there(question: Question, right: bytes) -> Question:
     behind_echo = right.removeprefix(question.data)
     if question.codec is not None or question.until is not None or not behind_echo:
         return question
-    return replace(question, until=behind_echo, timeout_s=max(question.timeout_s, _REST_S))
+    return replace(question, until=behind_echo, size=len(right), timeout_s=max(question.timeout_s, _REST_S))
 
 
-async def _row(runner: LinkRunner, question: Question, right: bytes, times: int) -> RateRow:
-    faults, errors, began_s = Faults(), 0, mono_s()
-    for _ in range(times):
-        answer = await runner.ask(question)
+async def _row(
+    runner: LinkRunner, question: Question, right: bytes, times: int, *, right_before: bool = True
+) -> RateRow:
+    """`right_before`: the answer that came before these was as it should be."""
+    faults, errors, asked, bad, began_s = Faults(), 0, 0, 0, mono_s()
+    while asked < times and bad < _BAD:
+        # behind one that was not clean, or not the right one, nothing more is waited for: that was done already
+        answer = await runner.ask(question, at_once=bad > 0 or not right_before)
+        if answer.ended is Ended.STOPPED:
+            break
+        asked += 1
         errors += answer.errors.total
-        faults = faults.plus(faults_of(right, answer.data))
-    return RateRow(runner.line.baud, times * len(right), faults, errors, mono_s() - began_s)
+        found = faults_of(right, answer.data)
+        bad += bool(found.total or answer.errors.total)
+        faults = faults.plus(found)
+    return RateRow(runner.line.baud, asked * len(right), faults, errors, mono_s() - began_s)

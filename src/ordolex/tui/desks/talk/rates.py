@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 from ordolex.core.line.settings import LineSettings
@@ -15,7 +16,7 @@ from ordolex.core.text.escapes import named, to_bytes
 from ordolex.core.text.patterns import search
 from ordolex.core.text.visible import visible_text
 from ordolex.io.work.lists import Pulled, table_event
-from ordolex.io.work.rate import NotAlike
+from ordolex.io.work.rate import MAY_BE_AT, NotAlike
 from ordolex.io.work.rate import change_rate as rate_changed
 from ordolex.io.work.rate import clean_rates as rates_tried
 from ordolex.session.works import Sending
@@ -99,6 +100,13 @@ async def clean_rates(at: TalkAt) -> None:
         return
     at.remembered.rate_command = command
     sending = Sending("fastest clean rate")
+    stopped = threading.Event()
+
+    def end_well() -> None:
+        stopped.set()
+        at.session.hub.soon(runner.stop_asking)
+
+    sending.end_well = end_well
 
     def command_for(baud: int) -> bytes:
         return to_bytes(command.replace("{baud}", str(baud))) if command.strip() else b""
@@ -109,13 +117,18 @@ async def clean_rates(at: TalkAt) -> None:
     rates = [rate_of(word) for word in wanted.split()]
     try:
         rows: list[RateRow] | None = await at.do(
-            sending, rates_tried(runner, rates, command_for, question, found=found)
+            sending, rates_tried(runner, rates, command_for, question, found=found, stopped=stopped.is_set)
         )
     except NotAlike as error:
         at.say(f"Nothing was changed: {error}", "unsure")
         return
     _keep_rate(at)
-    if rows is not None:
+    lost = next((row.trouble for row in rows or () if MAY_BE_AT in row.trouble), "")
+    if lost:
+        at.session.to_restore.append(f"the rate of {at.link.name}: {lost}")
+    if rows is not None and stopped.is_set():
+        at.tell(lost or f"it was stopped; both are back at {runner.line.baud}", good=not lost)
+    elif rows is not None:
         await _offer(at, rows, began, command_for, question)
 
 
