@@ -344,6 +344,29 @@ async def test_what_nobody_hears_for_long_is_let_go_and_said(
         program.close()
 
 
+@pytest.mark.parametrize("there", [True, False], ids=["while it reads nothing", "while it is away"])
+async def test_a_program_that_throws_its_input_away_gets_nothing_of_before(far: Far, there: bool) -> None:
+    async with running(RelayPlan("f", "virtual:f", f"tcp://127.0.0.1:{far.port}")) as relay:
+        await until(lambda: far.writers)
+        program = Program(relay.ends[0].path)
+        await until(lambda: relay.ends[0].users)
+        if not there:
+            program.close()
+            await until(lambda: not relay.ends[0].users)
+        for _ in range(40):
+            far.writers[0].write(b"old " * 250)
+        await until(lambda: relay.view().back.came == 40_000)
+        await until(lambda: relay.view().back.waiting)
+        if not there:
+            program = Program(relay.ends[0].path)
+        termios.tcflush(program.fd, termios.TCIFLUSH)
+        await until(lambda: not relay.view().back.waiting)  # what stood in the way is gone, but for one piece
+        termios.tcflush(program.fd, termios.TCIFLUSH)
+        far.writers[0].write(b"new\n")
+        assert await program.read_until(b"\n") == b"new\n"
+        program.close()
+
+
 async def test_a_name_that_is_not_ours_is_never_overwritten(far: Far, tmp_path: object) -> None:
     from ordolex.io.own import places
 

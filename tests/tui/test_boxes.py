@@ -113,5 +113,5 @@ async def test_what_is_mapped_is_under_the_cursor_and_line_settings_that_the_box
         await site.pilot.press("enter")
         await site.until(lambda: "2 of 2 virtual ports run" in site.said())
         plan = site.app.query_one(RelayDesk).relay
-        assert plan is not None and plan.name == "box-1-2" and plan.line == "4800 7E1"
-        assert session.relays["box-1-1"].line == "2400 8E1"
+        assert plan is not None and plan.name == "box-1-1" and plan.line == "2400 8E1"
+        assert session.relays["box-1-2"].line == "4800 7E1"

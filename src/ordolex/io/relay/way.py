@@ -51,6 +51,7 @@ class Way:
         self._delays: deque[float] = deque(maxlen=_DELAYS)
         self._came = self._gone = self._unheard = self._lost = 0
         self._untold = 0
+        self._handing_on = False
         self._task: asyncio.Task[None] | None = None
 
     def start(self) -> None:
@@ -91,14 +92,21 @@ class Way:
                 self._some.clear()
                 self._empty.set()
                 await self._some.wait()
-            data, errors, at_s, begun = self._queue[0]
-            if not self._to.present and not await self._is_heard(at_s):
+            first = data, errors, at_s, begun = self._queue[0]
+            there = self._to.present or await self._is_heard(at_s)
+            if not (self._queue and self._queue[0] is first):
+                continue  # it was thrown away meanwhile
+            if not there:
                 self._unheard += len(data)
                 self._untold += len(data)
                 self._done(len(data))
                 continue
             self._tell_unheard()
-            await self._hand_on(data, errors, at_s, begun=begun)
+            self._handing_on = True
+            try:
+                await self._hand_on(data, errors, at_s, begun=begun)
+            finally:
+                self._handing_on = False
 
     async def _hand_on(self, data: bytes, errors: LineErrors | None, at_s: float, *, begun: bool) -> None:
         try:
@@ -144,9 +152,9 @@ class Way:
             self._untold = 0
 
     def discard(self) -> None:
-        """Throws away what waits behind what is being handed on."""
+        """Throws away what waits; not what is being handed on just now."""
         thrown = 0
-        while len(self._queue) > 1:
+        while len(self._queue) > self._handing_on:
             thrown += len(self._queue.pop()[0])
         self._waiting -= thrown
         if self._waiting < LOW:

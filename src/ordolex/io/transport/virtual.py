@@ -37,6 +37,7 @@ _WHO_AGAIN_S = 2.0
 WAITS_S = 10.0
 """What a program left unread in the port is kept for so long for the next one, as what nobody is there to hear is."""
 _CMSPAR = 0o10000000000
+_FLUSHED = 1  # TIOCPKT_FLUSHREAD
 
 
 class VirtualTransport:
@@ -60,7 +61,8 @@ class VirtualTransport:
         self._seen: tuple[int, int, int, int] = (0, 0, 0, 0)
         self._hung_up = False
         self._read_s = self._wrote_s = 0.0
-        self._paused = self._pushing = False
+        self._flushes = 0
+        self._paused = self._pushing = self._in_packets = self._cleared = False
         self._tasks: set[asyncio.Task[None]] = set()
         self._writable: asyncio.Future[None] | None = None
 
@@ -83,6 +85,7 @@ class VirtualTransport:
 
         self._master, self._slave = pty.openpty()
         try:
+            self._packets(on=True)
             tty.setraw(self._slave)
             self._terminal = os.ttyname(self._slave)
             self._line = line
@@ -119,8 +122,10 @@ class VirtualTransport:
     def _came(self, name: str) -> None:
         if self.user is None:
             self.user = User(name, mono_s())
-            if mono_s() - self._wrote_s > WAITS_S:
+            if self._wrote_s and mono_s() - self._wrote_s > WAITS_S:
+                self._readable()  # what the program threw away itself is told apart from what is cleared here
                 self._clear()
+                self._readable()
             self._outputs(on=True)
             self.front.users_changed()
         elif self.user.name != name and name != "a program":
@@ -257,7 +262,7 @@ class VirtualTransport:
         pieces: list[bytes] = []
         while len(pieces) < _PIECES and not self._look():
             try:
-                piece = os.read(self._master, READ_SIZE)
+                piece = self._taken(os.read(self._master, READ_SIZE + 1))
             except BlockingIOError:
                 break
             except OSError as error:
@@ -269,6 +274,8 @@ class VirtualTransport:
         if not pieces:
             return
         data, now = b"".join(pieces), mono_s()
+        if not data:
+            return
         self._read_s = now
         pause = self._pacer.pause_s(len(data), now)
         if pause:
@@ -278,6 +285,30 @@ class VirtualTransport:
             self.user.sent += len(data)
         if self._listener is not None:
             self._listener.arrived(data, None, now)
+
+    def _packets(self, *, on: bool) -> None:
+        """With a byte before all that is read, which tells besides that the program threw its input away
+        (ioctl_tty(2), TIOCPKT); where the system has no such thing, it is not told."""
+        import fcntl
+        import struct
+        import termios
+
+        with contextlib.suppress(OSError, AttributeError):
+            fcntl.ioctl(self._master, termios.TIOCPKT, struct.pack("i", on))
+            self._in_packets = on
+
+    def _taken(self, data: bytes) -> bytes:
+        """What the program wrote. What it threw away, the relay does not hold for it either."""
+        if not self._in_packets:
+            return data
+        if data[:1] and data[0] & _FLUSHED:
+            ours, self._cleared = self._cleared, False
+            if not ours:
+                self._flushes += 1
+                if self._writable is not None:
+                    self._now_writable()
+                self.front.discard(to_user=True, from_user=False)
+        return data[1:] if data[:1] == b"\0" else b""
 
     def _lost(self, error: OSError) -> None:
         listener = self._listener
@@ -291,9 +322,11 @@ class VirtualTransport:
 
         with contextlib.suppress(OSError, termios.error):
             termios.tcflush(self._slave, termios.TCIFLUSH)
+            self._cleared = self._in_packets
 
     async def write(self, data: bytes) -> None:
-        view = memoryview(data)
+        """The rest of what the program throws away meanwhile is not written any more."""
+        view, flushes = memoryview(data), self._flushes
         self._pacer.wrote(len(data))
         self._wrote_s = mono_s()
         while view:
@@ -303,6 +336,8 @@ class VirtualTransport:
                 count = os.write(self._master, view)
             except BlockingIOError:
                 await self._until_writable()
+                if self._flushes != flushes:
+                    return
                 continue
             except OSError as error:
                 raise PortLost(f"{self.endpoint.text} takes no bytes: {error.strerror}", "open it again") from error

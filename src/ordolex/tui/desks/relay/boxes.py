@@ -243,7 +243,7 @@ async def map_all(at: RelayAt) -> None:
         choices = choices[1:]
     if await at.ask(Pick(f"Virtual ports of {at.box.address}", choices, "\n".join(rows))) != "all":
         return
-    made, last = 0, ""
+    made, first = 0, ""
     for plan in plans:
         whole = await _with_line(at, plan)
         if whole is None:
@@ -254,8 +254,8 @@ async def map_all(at: RelayAt) -> None:
             at.say(str(error), "bad")
             continue
         if kept.name not in at.session.relays.running:
-            made, last = made + await doing.start(at, kept.name), kept.name
-    at.show(Shown.RELAYS, last)
+            made, first = made + await doing.start(at, kept.name), first or kept.name
+    at.show(Shown.RELAYS, first)
     at.say(
         f"{made} of {len(plans)} virtual ports run; the chain below is of the one under the cursor",
         "good" if made else "unsure",
