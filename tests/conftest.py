@@ -12,6 +12,8 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from importlib.resources import files
 from pathlib import Path
 
+os.environ["ORDOLEX_CHECK_OWNERS"] = "1"  # before anything of the program is imported; its children inherit it
+
 import pytest
 from hypothesis import settings
 

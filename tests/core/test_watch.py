@@ -306,6 +306,14 @@ def test_what_was_missed_is_not_made_up_for_and_pace_and_pause_are_obeyed() -> N
     assert run_from(schedule, 100, 110) in (20, 21)
 
 
+def test_a_unit_that_rests_is_not_asked_and_the_others_have_its_time_and_it_goes_on_at_once() -> None:
+    schedule = Schedule([("a", 1.0, 0.5, 1), ("b", 1.0, 0.5, 2), ("b2", 1.0, 0.5, 2)], 0)
+    schedule.rest(2, 0, resting=True)
+    assert set(run(schedule, 20, {"a": 0.1}, {})) == {"a"}
+    schedule.rest(2, 20, resting=False)
+    assert run_from(schedule, 20, 30) in range(29, 33), "nothing that was missed is made up for"
+
+
 def run_from(schedule: Schedule, now: float, until: float) -> int:
     count = 0
     while now < until:

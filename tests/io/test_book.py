@@ -171,6 +171,16 @@ def test_a_book_in_use_is_refused_and_names_its_holder(path: Path) -> None:
     Book(path).close()
 
 
+def test_a_book_that_relays_have_says_how_they_are_ended(path: Path) -> None:
+    held = Book(path, relays=["oxygen 3", "feeder"])
+    with pytest.raises(BookFault) as fault:
+        Book(path)
+    assert "2 relays go on" in fault.value.what
+    assert "`ordolex relay stop 'oxygen 3'` and `ordolex relay stop 'feeder'`" in fault.value.do
+    held.close()
+    Book(path).close()
+
+
 @pytest.mark.parametrize("content", [b"no database at all, only text that is long enough to look at" * 20, None])
 def test_a_file_that_is_no_book_is_refused_and_left_as_it_is(path: Path, content: bytes | None) -> None:
     if content is None:

@@ -19,7 +19,9 @@ from ordolex.io.link.everywhere import Try
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.desks.base import Desk
 from ordolex.tui.desks.find.desk import FindDesk
+from ordolex.tui.desks.watch.doing import read_limits
 from ordolex.tui.places import PLACES, Place, behind_the_first
+from ordolex.tui.widgets.row_view import RowView
 from tests.tui.test_desks import PORT, at_site
 
 
@@ -135,3 +137,26 @@ async def test_find_lists_what_was_opened_by_its_address_and_asks_there_too(
             session.ports.was_asked(one.port.endpoint, "*IDN?", "9600 8N1", "", answered=False, skipped=skipped)
         asked = session.ports.asked(PORT.endpoint)
         assert asked and asked[0] == "not asked *IDN? at 9600 8N1: skipped: held by logger (process 812)"
+
+
+async def test_keys_of_watch_go_on_whichever_of_table_and_chart_a_small_screen_shows(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with at_site(tmp_path, monkeypatch, (80, 24)) as site:
+        await site.pilot.press("f7")
+        await site.until(lambda: site.app.desk.word == "Watch")
+        table = site.app.focused
+        for turn in range(4):
+            site.app.desk.query_one(RowView)  # it is there, shown or not
+            site.app.desk.turn_over()
+            await site.pilot.pause()
+            assert site.app.focused is not None and (site.app.focused is table) == bool(turn % 2)
+            assert site.app.focused.display
+
+
+@pytest.mark.parametrize(
+    "text", ["6 .. 14 hysteresis 0.2 delay 5", "6 .. 14, hysteresis 0.2, delay 5", "6..14; hysteresis 0.2; delay 5,"]
+)
+def test_limits_are_read_with_or_without_marks_between(text: str) -> None:
+    found = read_limits(text)
+    assert (found["low"], found["high"], found["hysteresis"], found["delay_s"]) == (6, 14, 0.2, 5)

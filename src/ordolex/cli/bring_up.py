@@ -88,7 +88,7 @@ def bringup(
         open_.callback(hub.stop)
         bringing = Bringing(session)
         asyncio.run(_run(bringing, wanted, lambda outcome: None if json else _print(outcome)))
-        rung, causes = stands.stands(bringing)
+        rung, causes = asyncio.run(stands.stands_now(bringing))
         proven = bringing.steps.proven
         files: list[str] = []
         if bundle is not None and not proven and bringing.link is not None:

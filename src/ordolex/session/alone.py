@@ -50,7 +50,7 @@ def links_in(path: Path, plans: list[RelayPlan]) -> Iterator[tuple[RecorderLike,
     """The recorder of the book at this path, and the two links of each relay in it. Raises a BookFault."""
     from ordolex.session.relays import links_of
 
-    book = Book(path)
+    book = Book(path, relays=[plan.name for plan in plans])
     try:
         known = {link.endpoint: link for link in book.links()}
 

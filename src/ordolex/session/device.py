@@ -50,8 +50,12 @@ def device_of(runner: LinkRunner, table: SettingsTable, wait_s: float | None = N
     return device_for(runner, sheet, table.unit, address)
 
 
-def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) -> Read:
-    """Readings into the table; what was read for the first time goes into the record as found."""
+def took(
+    runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading],
+    soon: Callable[[Callable[[], object]], object] = lambda work: work(),
+) -> Read:  # fmt: skip
+    """Readings into the table; what was read for the first time goes into the record as found. `soon` does what
+    concerns the link, in the thread that runs it."""
     before = {row.parameter.name for row in table.rows if row.found is not None}
     table.read(readings, mono_s())
     found = {
@@ -61,8 +65,9 @@ def took(runner: LinkRunner, table: SettingsTable, readings: Sequence[Reading]) 
     if found:
         values = ", ".join(f"{name} {value}" for name, value in found.items())
         detail = {"values": found, "anew": not before, **named(table)}
-        runner.note("found", f"as found, {table.sheet.name}, unit {table.unit}: {values}", detail)
-    _prove(runner, table, readings)
+        words = f"as found, {table.sheet.name}, unit {table.unit}: {values}"
+        soon(lambda: runner.note("found", words, detail))
+    soon(lambda: _prove(runner, table, readings))
     table.differences_first()
     return Read(list(readings), not before)
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
 from ordolex.core.text.visible import visible_text
+from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.at import At
 from ordolex.tui.job import Job
 from ordolex.tui.leaving import leave
 from ordolex.tui.places import Place
-from ordolex.tui.readings import remark_reading
+from ordolex.tui.readings import name_reading, remark_reading
 from ordolex.tui.widgets.prompts import Palette, Pick
 
 if TYPE_CHECKING:
@@ -104,6 +106,7 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
             help="Facts of this link, with source and proof; note one, search all links.",
             priority=True,
         ),
+        Job("app.name_link", "Name the chosen link, or its adapter", _name_link),
         Job("app.books", "Books: open another one, or make one", _books),
         Job("app.prepare", "Prepare a visit: parts, files, credentials, addresses; ticked, and printed", _prepare),
         Job("app.since", "Since the visit before: what was found otherwise than it was left", _since),
@@ -192,6 +195,26 @@ def _why(at: FrameAt) -> None:
     from ordolex.tui.why import Why
 
     at.app.push_screen(Why(at.session, at.chosen))
+
+
+async def _name_link(at: FrameAt) -> None:
+    """A link on an adapter is called as that is."""
+    link = at.chosen
+    if link is None:
+        at.say("No link is chosen. Open a port first: F2", "unsure")
+        return
+    typed = await at.line(f"What is {visible_text(link.endpoint)} called?", link.name, name_reading, "as on its label")
+    if typed is None:
+        return
+    try:
+        if link.adapter:
+            at.session.name_adapter(link.adapter, typed.strip())
+        else:
+            at.session.links.change(replace(link, name=typed.strip()))
+    except Fault as fault:
+        at.say(str(fault), "bad")
+    else:
+        at.say(f"it is called {visible_text(typed.strip())} from now on", "good")
 
 
 async def _remark(at: FrameAt) -> None:

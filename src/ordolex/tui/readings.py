@@ -13,6 +13,8 @@ from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import hex_pairs
 from ordolex.io.system.files import is_file, is_folder, is_there, path_of
 
+_LONGEST_NAME = 40
+
 
 def line_reading(text: str) -> str:
     """How a typed line is understood, for the prompt. Raises SettingsError."""
@@ -65,6 +67,14 @@ def remark_reading(text: str) -> str:
     if not text.strip():
         raise ValueError("nothing typed yet")
     return counted(len(text.strip()), "character")
+
+
+def name_reading(text: str) -> str:
+    """Raises ValueError."""
+    name = text.strip()
+    if not name or len(name) > _LONGEST_NAME or not name.isprintable():
+        raise ValueError(f"a name of up to {_LONGEST_NAME} letters, digits and signs")
+    return f"called {name}"
 
 
 def callees_reading(text: str) -> str:

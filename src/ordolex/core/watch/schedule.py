@@ -48,6 +48,8 @@ class Schedule:
         self.pace = 1.0
         """What intervals are divided by: 2 asks twice as often."""
         self.paused = False
+        self.resting: set[Hashable] = set()
+        """Units that are not asked for now."""
         self._once: set[Hashable] = set()
 
     def next(self, now_s: float) -> tuple[Turn | None, float]:
@@ -57,12 +59,13 @@ class Schedule:
             self._once.discard(turn.key)
             turn.due_s = min(turn.due_s, now_s)
             return turn, 0.0
-        if self.paused or not self.turns:
+        turns = [turn for turn in self.turns if turn.unit not in self.resting]
+        if self.paused or not turns:
             return None, 1.0
-        due = [turn for turn in self.turns if turn.due_s <= now_s]
+        due = [turn for turn in turns if turn.due_s <= now_s]
         if due:
             return min(due, key=lambda turn: turn.due_s + turn.every_s / self.pace), 0.0
-        return None, min(turn.due_s for turn in self.turns) - now_s
+        return None, min(turn.due_s for turn in turns) - now_s
 
     def began(self, turn: Turn, now_s: float) -> None:
         turn.asked += 1
@@ -97,6 +100,13 @@ class Schedule:
         for turn in self.turns:
             if turn.unit == unit and turn.is_silent:
                 turn.silences, turn.rarely, turn.due_s = 0, 1.0, min(turn.due_s, now_s)
+
+    def rest(self, unit: Hashable, now_s: float, *, resting: bool) -> None:
+        """One unit is not asked until it goes on; nothing that was missed is made up for then."""
+        (self.resting.add if resting else self.resting.discard)(unit)
+        for turn in self.turns:
+            if turn.unit == unit and not resting:
+                turn.silences, turn.rarely, turn.due_s = 0, 1.0, now_s
 
     def once(self, now_s: float) -> None:
         """One pass of all of them now, also while it is paused."""

@@ -37,6 +37,8 @@ class ItemState:
     began_s: float = 0.0
     recent: deque[tuple[float, float | None]] = field(default_factory=lambda: deque(maxlen=_SHOWN))
     late_s: float = 0.0
+    resting: bool = False
+    """Whether its device is not asked for now, because somebody paused it."""
     _kept: tuple[Value | None, Quality, float] | None = None
 
     def took(self, value: Value | None, quality: Quality, words: str, at_s: float) -> tuple[Quality, list[Change]]:

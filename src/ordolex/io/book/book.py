@@ -6,7 +6,7 @@ import json
 import os
 import sqlite3
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import astuple, replace
 from pathlib import Path
@@ -34,9 +34,10 @@ _LINK_FIELDS = (
 
 
 class Book:
-    """An open book that this process writes. Raises BookFault where it cannot be opened."""
+    """An open book that this process writes, for these `relays` where it is for them. Raises BookFault where it cannot
+    be opened."""
 
-    def __init__(self, path: Path, site: str = "") -> None:
+    def __init__(self, path: Path, site: str = "", relays: Sequence[str] = ()) -> None:
         self.path = path
         self._closed = False
         self._closing = threading.Lock()
@@ -44,7 +45,7 @@ class Book:
         self._turner: Turner | None = None
         _must_be_file(path)
         _make_folder(path)
-        self._lock = BookLock(path)
+        self._lock = BookLock(path, relays)
         try:
             self.visit = self._begin(site or path.stem)
             self._guard = threading.Lock()

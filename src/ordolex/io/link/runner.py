@@ -22,6 +22,7 @@ from ordolex.io.link.feed import Feed
 from ordolex.io.link.held import Held
 from ordolex.io.link.journal import Journal, RecorderLike
 from ordolex.io.link.outgoing import Outgoing
+from ordolex.io.link.owner import in_its_thread
 from ordolex.io.link.tap import Tap
 from ordolex.io.link.turns import Turns
 from ordolex.io.link.view import LinkView
@@ -32,7 +33,7 @@ from ordolex.io.transport.open import transport_for
 
 
 class LinkRunner:
-    """Use it from one event loop.
+    """Use it from one event loop, in the thread that opens it: see `owner`.
 
     link       the link's id in the book
     opens_low  whether the port is opened with DTR and RTS low
@@ -52,6 +53,7 @@ class LinkRunner:
         secrets: Known | None = None,
     ) -> None:
         self.link = link
+        self.owner: int | None = None
         self.endpoint = read_endpoint(endpoint)
         self.opens_low = False
         self._make_transport = make_transport
@@ -90,6 +92,7 @@ class LinkRunner:
         """The device's character set, a name of CHARSETS; empty where nobody chose one."""
         return self._state.charset
 
+    @in_its_thread
     def reads_in(self, charset: str) -> None:
         """What comes is read, and judged, in this character set from now on."""
         self._state.reads_in(charset)
@@ -108,6 +111,7 @@ class LinkRunner:
         """What passed, for the screen."""
         return self._journal.feed
 
+    @in_its_thread
     def view(self) -> LinkView:
         now, before = mono_s(), self._state.rung
         self._state.tick(now)
@@ -116,12 +120,14 @@ class LinkRunner:
         evidence, words = self._state.evidence(), self.returning.words
         return LinkView(self.link, self.endpoint.text, evidence, self._turns.asking, words, self.lines.now)
 
+    @in_its_thread
     def note(self, kind: str, text: str, detail: dict[str, object] | None = None) -> None:
         """A remark on the link for the record, of who works on it."""
         self._journal.note(kind, text, detail)
 
     # ---- opening and letting go
 
+    @in_its_thread
     async def open(self, *, again: bool = False) -> None:
         """Opens the port at the link's line settings. Raises a Fault; the link then says why. `again` says that this
         was tried before, and why it did not do is in the record already."""
@@ -164,6 +170,7 @@ class LinkRunner:
         self._journal.rung_after(before)
         await self.returning.know_adapter()
 
+    @in_its_thread
     async def release(self, *, keep_dtr: bool = False) -> None:
         """Lets the port go. It is free at once; what was being asked ends. `keep_dtr` leaves DTR on, so that a modem
         does not hang up and the line can be handed to another program; only OS ports can."""
@@ -210,6 +217,7 @@ class LinkRunner:
             with contextlib.suppress(Fault):
                 await self.ask(question)
 
+    @in_its_thread
     def move(self, endpoint: str) -> None:
         """The adapter has another number now, or the link goes to another endpoint; one that waits looks there from now
         on."""
@@ -220,6 +228,7 @@ class LinkRunner:
 
     # ---- line settings
 
+    @in_its_thread
     async def retune(self, line: LineSettings, *, keep: bool = False) -> None:
         """Changes the line settings, in an open port at once. `keep` says that the protocol itself asks for it, in the
         middle of an exchange: what was proven stays. Whoever is stopped meanwhile leaves it to come to its end: a port
@@ -248,6 +257,7 @@ class LinkRunner:
             self._journal.note("settings", words, {"from": old.text, "to": line.text})
             self._journal.rung_after(before)
 
+    @in_its_thread
     def follows(self, line: LineSettings) -> None:
         """Whoever uses the port set it so; there is nothing for us to set."""
         old, self._state.line = self._state.line, line
@@ -258,6 +268,7 @@ class LinkRunner:
 
     # ---- asking
 
+    @in_its_thread
     async def ask(self, question: Question, *, at_once: bool = False) -> Answer:
         """See `Turns.ask`. Raises a Fault only where it could not be sent."""
         return await self._turns.ask(question, at_once=at_once)
@@ -266,16 +277,19 @@ class LinkRunner:
         """See `Turns.must_wait_s`."""
         return self._turns.must_wait_s(question)
 
+    @in_its_thread
     async def late_answer(self, question: Question) -> Answer | None:
         """See `Turns.late_answer`."""
         return await self._turns.late_answer(question)
 
+    @in_its_thread
     def answered_through(self, answer: Answer) -> None:
         """Question and answer passed here, asked by somebody whose bytes this link carries on."""
         before = self._state.rung
         self._state.answered(answer, mono_s())
         self._journal.rung_after(before)
 
+    @in_its_thread
     def shown_right(self, asked: str, said: str, ms: float, question: Question | None = None) -> None:
         """See `LinkState.shown_right`; a question that may be asked again proves the link again when it comes back."""
         before = self._state.rung
@@ -284,14 +298,17 @@ class LinkRunner:
             self._turns.proved_by = question
         self._journal.rung_after(before)
 
+    @in_its_thread
     def stop_asking(self) -> None:
         """Ends the wait for the present answer; what has come of it is kept."""
         self._turns.finish(Ended.STOPPED)
 
+    @in_its_thread
     def stop_asking_by_hand(self) -> None:
         """The same for a question by hand; another's has its answer first."""
         self._turns.finish_by_hand()
 
+    @in_its_thread
     def recognise(self, said: str) -> None:
         """The device, which only talks, said what its sheet expects; counts only on a clear link."""
         before = self._state.rung

@@ -145,6 +145,24 @@ class Watch:
             if not paused:
                 work.schedule.begin_again(mono_s())
 
+    def rest(self, item: str) -> str:
+        """Asks the device of this item nothing more, or goes on; what became of it, in words."""
+        for work in self.works:
+            poll = next((poll for poll in work.source.polls if item in poll.items), None)
+            if poll is None:
+                continue
+            unit = (work.name, poll.unit)
+            resting = unit not in work.schedule.resting
+            work.schedule.rest(unit, mono_s(), resting=resting)
+            names = [name for one in work.source.polls if one.unit == poll.unit for name in one.items]
+            for name in names:
+                self.states[name].resting = resting
+            who = f"{work.name}, unit {poll.unit}" if poll.unit >= 0 else work.name
+            words = f"{who} is paused: nothing is asked of it" if resting else f"{who} is asked again"
+            self._note(work.id, words, {"items": names, "paused": resting})
+            return words
+        return f"{item} is not asked: it is heard, or computed"
+
     def once(self) -> None:
         """One pass of all questions now."""
         for work in self.works:

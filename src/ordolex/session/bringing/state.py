@@ -13,6 +13,7 @@ from ordolex.core.sheet import Sheet
 from ordolex.core.sheet.ranking import Ranked
 from ordolex.core.visit.bring_up import KIND, STAGE, BringUp, Outcome, Standing
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.link.view import LinkView
 from ordolex.io.match.trials import Match
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
@@ -81,8 +82,8 @@ class Bringing:
             raise Fault("it was stopped by hand", "it goes on where it was left") from None
 
     def inputs(self) -> frozenset[str] | None:
-        runner = self.runner_or_none()
-        return runner.view().signals.inputs if runner is not None else None
+        """As they stood at the links' last look, a twentieth of a second ago at the most."""
+        return self.session.view(self.link).signals.inputs if self.runner_or_none() is not None and self.link else None
 
     def the_link(self) -> LinkRecord:
         if self.link is None:
@@ -108,6 +109,10 @@ async def until(so: Callable[[], bool], seconds: float) -> None:
         if so():
             return
         await asyncio.sleep(_LOOK_S)
+
+
+async def looked(runner: LinkRunner) -> LinkView:
+    return runner.view()
 
 
 async def seen(runner: LinkRunner) -> Evidence:

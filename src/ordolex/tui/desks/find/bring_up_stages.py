@@ -286,7 +286,7 @@ async def offer_bundle(at: AskedHere) -> None:
     if into is None:
         return
     await asyncio.wrap_future(session.book.recorder.call(lambda connection: None))
-    rung, causes = stands.stands(bringing)
+    rung, causes = await stands.stands_now(bringing)
     story = Story(bringing.steps.verdict, rung, causes, list(bringing.steps.tried))
     secrets = session.known_secrets()
     ports = list(session.ports.all)

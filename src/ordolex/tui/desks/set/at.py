@@ -65,6 +65,6 @@ class SetAt(At):
 
     def took(self, readings: list[Reading]) -> Read:
         """Into the table, and what was read first into the record as found."""
-        read = took(self.runner, self.table, readings)
+        read = took(self.runner, self.table, readings, self.session.hub.soon)
         self.show_anew()
         return read

@@ -10,6 +10,7 @@ from ordolex.io.device.modem import dial as dial_number
 from ordolex.io.device.modem import escape as escape_to_commands
 from ordolex.io.device.modem import hang_up
 from ordolex.io.link.runner import LinkRunner
+from ordolex.io.link.view import LinkView
 from ordolex.session.works import Sending
 from ordolex.tui.desks.talk.at import TalkAt
 from ordolex.tui.readings import place_reading
@@ -76,7 +77,7 @@ async def end_call(at: TalkAt) -> bool:
     link, runner = at.link, at.runner
     at.session.talks.drain(link)
     call = at.session.talks.of(link).call
-    was_up, had_carrier = call.up, _carrier(runner)
+    was_up, had_carrier = call.up, await _carrier(at)
     ended: HungUp | None = await at.do(Sending("hanging up"), hang_up(runner, in_data=call.state is State.DATA))
     if ended is None:
         return False
@@ -85,7 +86,7 @@ async def end_call(at: TalkAt) -> bool:
         words = f"hung up by ATH: {ended.reply.words}"
     elif was_up and not call.up:
         words = "DTR was dropped, and NO CARRIER came: the call ended"
-    elif had_carrier and _carrier(runner) is False:
+    elif had_carrier and await _carrier(at) is False:
         words = "DTR was dropped, and DCD went off: the call ended"
     else:
         words = "DTR was dropped, and nothing shows that a call ended by it: by &D0 it stays up. Its lamps, or the far"
@@ -96,9 +97,13 @@ async def end_call(at: TalkAt) -> bool:
     return True
 
 
-def _carrier(runner: LinkRunner) -> bool | None:
-    """DCD; None where the port does not tell it."""
-    inputs = runner.view().signals.inputs
+async def _seen(runner: LinkRunner) -> LinkView:
+    return runner.view()
+
+
+async def _carrier(at: TalkAt) -> bool | None:
+    """DCD at this moment; None where the port does not tell it."""
+    inputs = (await at.on_links(_seen(at.runner))).signals.inputs
     return None if inputs is None else "DCD" in inputs
 
 

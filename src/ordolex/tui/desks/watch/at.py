@@ -84,17 +84,18 @@ class KeptRow:
 class WatchAt(At):
     """state    the item under the cursor, of the round that runs
     kept     the values under the cursor that do not come from it
-    view     how the desk is looked at; `show` draws it anew, `look_at_book` reads anew what is kept
+    view     how the desk is looked at; `show` draws it anew, `look_at_book` reads anew what is kept; `turn_over`
+             shows the other of table and chart on a small screen
     plotted  all that can be charted, by its number in the book
     """
 
     def __init__(
         self, desk: Desk, state: ItemState | None, kept: KeptRow | None, view: View, show: Callable[[], None],
-        look_at_book: Callable[[], None], plotted: Mapping[int, Plotted],
+        look_at_book: Callable[[], None], turn_over: Callable[[], None], plotted: Mapping[int, Plotted],
     ) -> None:  # fmt: skip
         super().__init__(desk)
         self.state, self.kept, self.view, self.plotted = state, kept, view, plotted
-        self.show, self.look_at_book = show, look_at_book
+        self.show, self.look_at_book, self.turn_over = show, look_at_book, turn_over
 
     @property
     def watch(self) -> Watch:

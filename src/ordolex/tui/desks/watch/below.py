@@ -42,6 +42,9 @@ def headline(session: Session, view: View, ink: Palette) -> Text:
     head.append(
         f"   {'paused' if watch.paused else 'runs'} {_length(length)}", ink.style("straw" if watch.paused else "moss")
     )
+    resting = sum(len(work.schedule.resting) for work in watch.works)
+    if resting and not watch.paused:
+        head.append(f"   {counted(resting, 'device')} paused", ink.style("straw"))
     pace = watch.works[0].schedule.pace if watch.works else 1.0
     if pace != 1:
         head.append(f"   {pace:g} × the pace of the round", ink.style("copper"))

@@ -56,6 +56,7 @@ class WatchDesk(Desk):
         self._heading = Words(id="watch-heading")
         self._table: RowView[drawing.Row] = RowView(self._draw, _EMPTY, with_cursor=True, id="watch-rows")
         self._chart = Words(id="watch-chart")
+        self._chart.can_focus = True
         self._legend = Words(id="watch-legend")
         self._below = Words(id="watch-below")
         self._rows: list[drawing.Row] = []
@@ -74,7 +75,16 @@ class WatchDesk(Desk):
         yield self._below
 
     def at(self) -> WatchAt:
-        return WatchAt(self, self._state, self._kept_row, self._view, self.show_all, self.look_at_book, self._plotted)
+        return WatchAt(
+            self,
+            self._state,
+            self._kept_row,
+            self._view,
+            self.show_all,
+            self.look_at_book,
+            self.turn_over,
+            self._plotted,
+        )
 
     @property
     def _row(self) -> drawing.Row | None:
@@ -120,6 +130,12 @@ class WatchDesk(Desk):
             self._draw_chart()
 
     # ---- drawing
+
+    def turn_over(self) -> None:
+        """The other of table and chart on a small screen; what is not shown would lose the focus, and with it keys."""
+        self._view.chart_only = not self._view.chart_only
+        self.show_all()
+        (self._chart if self._view.chart_only and self.has_class("low") else self._table).focus()
 
     def show_all(self) -> None:
         """Draws everything anew, the chart too."""

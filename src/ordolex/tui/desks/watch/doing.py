@@ -78,6 +78,11 @@ def pause(at: WatchAt) -> None:
     at.say("paused: nothing is asked" if paused else "it goes on")
 
 
+async def rest(at: WatchAt) -> None:
+    name = at.item.item.name
+    at.say(await asyncio.wrap_future(at.session.watches.do(lambda running: running.rest(name))))
+
+
 def once(at: WatchAt) -> None:
     at.session.watches.do(lambda running: running.once())
     at.say("one pass of all questions")
@@ -145,8 +150,7 @@ def mark_right(at: WatchAt) -> None:
 
 
 def turn_over(at: WatchAt) -> None:
-    at.view.chart_only = not at.view.chart_only
-    at.show()
+    at.turn_over()
 
 
 def acknowledge(at: WatchAt) -> None:
@@ -169,7 +173,7 @@ _WORDS = {"hysteresis": "hysteresis", "delay": "delay_s", "stuck": "stuck_after_
 
 def read_limits(text: str) -> dict[str, float | None]:
     """Raises ValueError."""
-    words = text.split()
+    words = [word.rstrip(",;") for word in text.split()]
     out: dict[str, float | None] = {
         "low": None, "high": None, "hysteresis": 0.0, "delay_s": 0.0, "stuck_after_s": 0.0, "dead_band": 0.0,
     }  # fmt: skip

@@ -85,6 +85,8 @@ def item_segments(state: ItemState, now_s: float, width: int, charted: bool, ink
 
 def state_word(state: ItemState, quality: Quality | None) -> str:
     """The state in a word; which limit it is out of, where it is out of one."""
+    if state.resting:
+        return "paused"
     if quality is None:
         return "not asked yet"
     if quality is Quality.OUT_OF_LIMITS:

@@ -59,6 +59,7 @@ JOBS = (
         footer="more"),
     Job("watch.units", "Roll-call of the line: who is missing, new, moved", doing.call_units, needs=an_item),
     Job("watch.sheet", "Make a sheet of the columns that were named", making.offer_sheet, needs=an_item),
+    Job("watch.rest", "Pause the item's device alone, or go on with it", doing.rest, needs=an_item),
     Job("watch.interval", "Interval of the item", doing.interval, needs=an_item),
     Job("watch.unit", "Unit of the item", doing.rename, needs=an_item),
     Job("watch.import", "Import the table of another instrument", importing.take),
