@@ -3,7 +3,8 @@
 import pytest
 
 from ordolex.core.advice.by_hand import HAND_TESTS
-from ordolex.core.advice.causes import _CAUSES, _SILENCE, Inferred, Told, causes
+from ordolex.core.advice.causes import Inferred, Told, causes
+from ordolex.core.advice.signs_of import OF_BYTES, OF_SILENCE
 from ordolex.core.line.notation import read_line
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.link.signs import Signs
@@ -27,10 +28,10 @@ def outcome(test: str, words: str) -> dict[str, int]:
 
 
 def test_every_cause_has_a_test_whose_outcomes_tell() -> None:
-    for name, *_, by_hand, _ in (*_CAUSES, *_SILENCE):
+    for name, *_, by_hand, _ in (*OF_BYTES, *OF_SILENCE):
         weights = [one.weighs.get(name, 0.0) for one in HAND_TESTS[by_hand].outcomes]
         assert max(weights) > 0 and min(weights) < max(weights), (name, weights)
-    known = {name for name, *_ in (*_CAUSES, *_SILENCE)}
+    known = {name for name, *_ in (*OF_BYTES, *OF_SILENCE)}
     for test in HAND_TESTS.values():
         assert len(test.outcomes) >= 2
         for one in test.outcomes:

@@ -111,9 +111,13 @@ def test_a_whole_record_at_once_has_the_rows_of_one_that_is_followed(passed: lis
     """The short cut for plain lines changes nothing."""
     at_us, items, wanted = 10**15, [], []
     talks: dict[int, Conversation] = {}
+    last: dict[int, int] = {}
     for pause, link, kind, data in passed:
         at_us += pause
+        for other in sorted(last, key=lambda one: (last[one], one)):  # as the screen does, however long nothing comes
+            wanted += [(other, row) for row in talks[other].tick(at_us)]
         talk = talks.setdefault(link, Conversation())
+        last[link] = at_us
         if kind == "note":
             items.append(Event(link, at_us, 0, "opened", "opened"))
             rows = talk.note("opened", at_us, cut=True)
@@ -131,6 +135,19 @@ def test_a_whole_record_at_once_has_the_rows_of_one_that_is_followed(passed: lis
         glyph = {"tx": "▸", "rx": "◂", "note": "·"}[row.direction]
         lines.append(f"{utc_text(row.at_us)}  {('one', 'two')[link]}  {glyph} {after:>9}  {row.shown}{errors}\n")
     assert b"".join(export("text", items, {0: "one", 1: "two"})).decode() == "".join(lines)
+
+
+def test_an_answers_last_line_stands_before_what_is_said_of_it() -> None:
+    items = [
+        Chunk(1, "tx", T, 0, [b"LIST\r"], 0),
+        Chunk(1, "rx", T + 10_000, 0, [b"row 1\r\n> "], 0),
+        Chunk(2, "rx", T + 20_000, 0, [b"level 4"], 0),
+        Event(1, T + 100_000, 0, "answer", "asked LIST: an answer"),
+        Event(0, T + 400_000, 0, "note", "a remark"),
+    ]
+    text = b"".join(export("text", items, {1: "one", 2: "two"})).decode()
+    words = [line.split("  ")[-1].strip() for line in text.splitlines()]
+    assert words == ["LIST↵", "row 1↵↓", ">", "asked LIST: an answer", "level 4", "a remark"]
 
 
 def test_rows_texts_and_tables_are_read_in_the_character_set_of_their_link() -> None:

@@ -80,6 +80,7 @@ async def test_a_console_that_comes_back_while_a_box_is_looked_at_from_outside_i
         await site.until(lambda: "looking at the channels of 10.9.8.1 already" in site.said())
         seen.set_result([Channel(1, 4001, "", "tcp")])
         await site.until(lambda: isinstance(site.app.screen, Pick))
+        await site.until(lambda: site.app.screen.query(Static))
         prompt = " ".join(str(part.render()) for part in site.app.screen.query(Static))
         assert "the box keeps 4800 8N1" in prompt, "not what was seen from outside alone"
         await site.pilot.press("escape", "f5")

@@ -205,7 +205,7 @@ async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, mon
         def another_master_speaks() -> bool:
             if "another master speaks" in called(site):
                 return True
-            port.say(question + answer)
+            site.app.session.hub.soon(lambda: port.say(question + answer))  # in the links' thread, as a port does
             return False
 
         await site.until(another_master_speaks)

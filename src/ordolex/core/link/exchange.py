@@ -94,6 +94,8 @@ class Exchange:
         self._pace = Pace() if pace is None else pace
         self._text_quiet_s = max(_TEXT_QUIET_S, _QUIET_CHARACTERS * character_s, self._pace.longer_than_seen_s)
         self._after_line_end_s = max(_AFTER_LINE_END_S, 4 * character_s, self._pace.longer_than_seen_s)
+        if not (question.owes or question.codec or question.until or question.expected):
+            self._after_line_end_s = max(self._after_line_end_s, self._pace.before_judging_s)
         self._parts = bytearray()
         self._behind_own_s = self._longest_gap_s = 0.0
         self._first_s: float | None = None

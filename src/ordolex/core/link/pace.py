@@ -27,6 +27,11 @@ class Pace:
         """A silence that was in no answer so far; 0 while no pause was seen."""
         return min(LONGEST_S, _FACTOR * self._longest_s)
 
+    @property
+    def before_judging_s(self) -> float:
+        """How long a silence ends an answer whose shape nobody knows, so that it is not judged in the middle."""
+        return _UNKNOWN_S if self._answers < _LEARNT else self.longer_than_seen_s
+
     def paused(self, gap_s: float) -> None:
         """Between two pieces of one answer."""
         if _NO_PAUSE_S < gap_s <= LONGEST_S:

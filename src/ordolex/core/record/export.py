@@ -16,7 +16,7 @@ from typing import Any
 
 from ordolex.core.protocols.passing import Passing
 from ordolex.core.record.items import CUTTING_EVENTS, Chunk, Event
-from ordolex.core.talk.conversation import Conversation, Direction, Row
+from ordolex.core.talk.conversation import SILENCE_US, Conversation, Direction, Row
 from ordolex.core.text.cells import harmless_cell, quoted_cell
 from ordolex.core.text.charsets import UNCHOSEN
 from ordolex.core.text.visible import visible, visible_text
@@ -77,8 +77,15 @@ def rows_of(
 def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, int, list[bytes], list[Row]]]:
     """(link, time, plain lines heard, rows behind them): plain lines are most of a record, and go all at once."""
     talks: dict[int, Conversation] = {}
+    silent: dict[int, int] = {}  # when what a link has unfinished is shown as it is, as it is on the screen
     for item in items:
         link = item.link
+        if silent and min(silent.values()) < item.utc_us:
+            for other in sorted(
+                (one for one, at_us in silent.items() if at_us < item.utc_us), key=lambda one: (silent[one], one)
+            ):
+                yield other, 0, [], talks[other].tick(item.utc_us)
+                del silent[other]
         talk = talks.get(link)
         if talk is None:
             talk = talks[link] = Conversation(Passing(), charsets.get(link, UNCHOSEN))
@@ -95,6 +102,10 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, int
                 yield link, at_us, [], talk.heard(head, at_us)
             if lines:
                 yield link, at_us, lines, talk.heard(tail, at_us) if tail else []
+        if talk.unfinished:
+            silent[link] = item.utc_us + SILENCE_US
+        else:
+            silent.pop(link, None)
     for link, talk in talks.items():
         yield link, 0, [], talk.flush()
 

@@ -58,8 +58,8 @@ class Chunk:
         return self.parts[0] if len(self.parts) == 1 else b"".join(self.parts)
 
 
-CUTTING_EVENTS = frozenset({"opened", "released", "lost", "settings"})
-"""Events after which a line that was coming in does not go on."""
+CUTTING_EVENTS = frozenset({"opened", "released", "lost", "settings", "answer"})
+"""Events after which a line that was coming in does not go on, or which speak of it: it stands before them."""
 
 
 BOOKKEEPING = frozenset({"rung", "answer", "lines"})

@@ -15,7 +15,7 @@ from ordolex.core.text.lines import MAX_LINE, LineCutter
 from ordolex.core.text.visible import visible
 
 _TEXT = bytes(range(0x20, 0x7F)) + b"\r\n\t\x02\x03\x06"
-_SILENCE_S = 0.25
+SILENCE_US = 250_000
 """A line without an end that has been silent this long is shown as it is."""
 
 
@@ -153,9 +153,9 @@ class Conversation:
         return self._cutter.pending or (bytes(self._passes.holding) if self._passes is not None else b"")
 
     def _silence(self, now_us: int) -> list[Row]:
-        if self._passes is not None and self._passes.holding and (now_us - self._held_us) / 1e6 > _SILENCE_S:
+        if self._passes is not None and self._passes.holding and now_us - self._held_us > SILENCE_US:
             return self.flush()
-        if self._cutter.pending and now_us / 1e6 - self._cutter.last_s > _SILENCE_S:
+        if self._cutter.pending and now_us - round(self._cutter.last_s * 1e6) > SILENCE_US:
             return self.flush()
         return []
 

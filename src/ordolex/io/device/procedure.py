@@ -93,9 +93,8 @@ class Typist:
         self._values = values
         self._ask_secret = ask_secret
         self._said = said
-        # where the device stands already tells whether a step is wanted
-        self._came_in = bytearray(runner.view().evidence.signs.data)
-        self._heard = text_of(without_codes(bytes(self._came_in)), runner.charset)
+        self._came_in = bytearray()
+        self._heard = ""
         self._last_s = mono_s()
         self._asked_s = mono_s()
         self._came = asyncio.Event()
@@ -156,6 +155,9 @@ class Typist:
     def _kept(self, procedure: Procedure, what: str) -> Iterator[None]:
         """Keeps in the record what became of it, also where it is stopped in the middle."""
         out = self.outcome
+        if not self._came_in:  # where the device stands already tells whether a step is wanted
+            self._came_in += self._runner.view().evidence.signs.data
+            self._heard = text_of(without_codes(bytes(self._came_in)), self._runner.charset)
         try:
             yield
         except asyncio.CancelledError:

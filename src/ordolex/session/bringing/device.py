@@ -134,7 +134,7 @@ async def read_found(b: Bringing) -> Outcome:
         return b.took("found", Standing.BAD, str(fault))
     finally:
         b.now = ""
-    read = took(runner, table, readings)
+    read = took(runner, table, readings, b.session.hub.soon)
     bad = f"; {read.bad[0].name}: {read.bad[0].outcome.value}, {read.bad[0].words}" if read.bad else ""
     words = f"{len(readings) - len(read.bad)} of {len(readings)} read{', as found' if read.first else ''}{bad}"
     good = Standing.GOOD if not read.bad else Standing.UNSURE if len(read.bad) < len(readings) else Standing.BAD

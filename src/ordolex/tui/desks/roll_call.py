@@ -127,9 +127,9 @@ class UnitsCall(Prompt[Taken | None]):
             self._result = others
         if self._called:
             asked = {unit: one for unit, one in self._expected.items() if unit in self._called or not self._result}
-            keep_roll_call(
-                self._caller.runner, roll_call(asked, list(self._called.values())), self._expected, self._asked
-            )
+            rows = roll_call(asked, list(self._called.values()))
+            runner, expected, said = self._caller.runner, self._expected, self._asked
+            self._at.session.hub.soon(lambda: keep_roll_call(runner, rows, expected, said))
 
     def _show(self) -> None:
         ink = PALETTES.get(self.app.theme, PALETTES["ordolex-dark"])

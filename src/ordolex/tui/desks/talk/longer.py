@@ -131,7 +131,8 @@ async def call_roll(at: TalkAt) -> None:
 
     def ticked(name: str, line: str) -> None:
         sending.now = roll.words
-        runner.note("test", f"tested: {name}, from: {line}", {"point": name, "line": line})
+        words = f"tested: {name}, from: {line}"
+        at.session.hub.soon(lambda: runner.note("test", words, {"point": name, "line": line}))
 
     await at.do(sending, roll_called(runner, roll, ticked))
     at.session.keep_event(link, "test", roll.words, {"remaining": roll.remaining})
