@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordolex.core.line.notation import read_line
+from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.sheet.fields import ValueField
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.nmea0183 import sentence
@@ -21,7 +22,7 @@ from ordolex.core.watch.condition import ConditionError, Now, read_condition
 from ordolex.core.watch.derived import Derivation
 from ordolex.core.watch.extract import extract, first_number, split
 from ordolex.core.watch.limits import Guard, Limits
-from ordolex.core.watch.polls import plan_link, polls_of
+from ordolex.core.watch.polls import Poll, plan_link, polls_of
 from ordolex.core.watch.resolve import offers, resolved
 from ordolex.core.watch.round import Round, RoundError, as_toml, read_round
 from ordolex.core.watch.samples import Quality, Sample
@@ -489,3 +490,10 @@ def test_values_as_csv_are_harmless_and_read_back() -> None:
     wide = list(csv.reader(io.StringIO("".join(wide_csv(columns())))))
     assert [row[1:] for row in wide[1:]] == [["9.5", "'+RUN"], ["", "-3.0"], ["", ""]]
     assert [json.loads(line)["quality"] for line in json_lines(columns())] == ["good", "good", "good", "no answer"]
+
+
+def test_a_question_whose_length_only_its_protocol_knows_is_planned_by_what_it_took() -> None:
+    poll = Poll("m: readout", "m", ("energy",), 10.0, 5.0, 6, 12, ask=b"energy")
+    before = plan_link("m", LineSettings(300, 7, Parity.EVEN), [poll], None)
+    after = plan_link("m", LineSettings(300, 7, Parity.EVEN), [poll], 0.2, {"m: readout": 1.74, "other": 9.0})
+    assert before.pass_s < 1.2 and after.pass_s == 1.74 and after.share == pytest.approx(0.174)

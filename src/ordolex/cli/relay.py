@@ -22,7 +22,7 @@ from ordolex.io.book.recorder import Recorder
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.relay import notices
 from ordolex.io.relay.relay import Relay
-from ordolex.io.relay.running import Running
+from ordolex.io.relay.running import KEPT_AS_IT_PASSES, Running
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import write_whole
 from ordolex.session.alone import links_in
@@ -108,6 +108,7 @@ def _run(plans: list[RelayPlan], book: Path | None, ready_file: Path | None, jso
         recorder: RecorderLike = NoBook()
         links = [(2 * number + 1, 2 * number + 2) for number in range(len(plans))]
         if book is not None:
+            typer.echo(f"ordolex: {KEPT_AS_IT_PASSES}: {visible_text(str(book))}", err=True)
             recorder, links = stack.enter_context(links_in(book, plans))
         fault = asyncio.run(_relay(list(zip(plans, links, strict=True)), recorder, str(book or ""), ready_file, json))
         status = recorder.status if isinstance(recorder, Recorder) else None

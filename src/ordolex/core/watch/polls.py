@@ -3,7 +3,7 @@ and how much of a line's time each question takes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ordolex.core.line.settings import LineSettings
@@ -98,6 +98,9 @@ def _of_block(
     )
 
 
+_NOTHING_TOOK: Mapping[str, float] = {}
+
+
 @dataclass(frozen=True, slots=True)
 class Advice:
     """What would make it fit, and the share of the line's time that it would give back."""
@@ -141,10 +144,16 @@ class LinkPlan:
         return f"{what}; one pass takes {self.pass_s:.2f} s; {end}"
 
 
-def plan_link(link: str, line: LineSettings, polls: Sequence[Poll], turn_round_s: float | None) -> LinkPlan:
-    """`turn_round_s` is what was measured, None where nothing was."""
+def plan_link(
+    link: str, line: LineSettings, polls: Sequence[Poll], turn_round_s: float | None,
+    took_s: Mapping[str, float] = _NOTHING_TOOK,
+) -> LinkPlan:  # fmt: skip
+    """`turn_round_s` is what was measured, None where nothing was; `took_s` how long questions took, by their key: how
+    much passes for one that is no register is assumed before it was measured, and a protocol may open and close."""
     turn = ASSUMED_ANSWER_S if turn_round_s is None else turn_round_s
-    seconds = tuple(poll.seconds(line, turn) for poll in polls)
+    seconds = tuple(
+        took_s[poll.key] if poll.block is None and poll.key in took_s else poll.seconds(line, turn) for poll in polls
+    )
     plan = LinkPlan(link, line.text, tuple(polls), seconds, turn, turn_round_s is not None)
     return replace(plan, advice=tuple(_advice(plan, line, turn)))
 
@@ -165,7 +174,10 @@ def _advice(plan: LinkPlan, line: LineSettings, turn_s: float) -> list[Advice]:
     faster = next((rate for rate in (9600, 19200, 38400, 57600, 115200) if rate > line.baud), None)
     if faster is not None:
         other = replace(line, baud=faster)
-        share = sum(poll.seconds(other, turn_s) / poll.every_s for poll in plan.polls)
+        share = sum(
+            max(0.0, s + poll.seconds(other, turn_s) - poll.seconds(line, turn_s)) / poll.every_s
+            for poll, s in zip(plan.polls, plan.seconds, strict=True)
+        )
         out.append(Advice(f"use {faster} baud, if every device on it can", plan.share - share))
     return sorted(out, key=lambda one: -one.gain)
 

@@ -16,6 +16,10 @@ from ordolex.io.transport.open import transport_for
 _LOOK_S = 0.25
 
 
+KEPT_AS_IT_PASSES = "what passes is kept as it is, a password that its program sends too"
+"""Said before anything passes: what a program asks and answers here is no matter of ours."""
+
+
 class Running:
     """`ended` is called when it was asked to stop from elsewhere. Raises PortHeld where one of this name runs."""
 
@@ -32,6 +36,7 @@ class Running:
     async def start(self) -> None:
         self._notice = await asyncio.to_thread(NoticeFile, self.relay.plan.name)
         self.relay.start()
+        self.relay.ends[0].runner.note("note", f"relay {self.relay.plan.name}: {KEPT_AS_IT_PASSES}")
         self._telling = asyncio.get_running_loop().create_task(self._tell_on())
 
     async def stop(self) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -65,6 +66,8 @@ class LinkWork:
     since_s: float = 0.0
     away: bool = True
     turn_rounds: list[float] = field(default_factory=list)
+    took: dict[str, deque[float]] = field(default_factory=dict)
+    """How long each question took lately, from asking to its end, where it was answered."""
     task: asyncio.Task[None] | None = None
 
     @property
@@ -75,7 +78,8 @@ class LinkWork:
 
     def plan(self) -> LinkPlan:
         turn = sorted(self.turn_rounds)[len(self.turn_rounds) // 2] if self.turn_rounds else None
-        return plan_link(self.name, self.runner.line, self.source.polls, turn)
+        took = {key: sorted(times)[len(times) // 2] for key, times in self.took.items()}
+        return plan_link(self.name, self.runner.line, self.source.polls, turn, took)
 
 
 class Watch:
@@ -221,6 +225,8 @@ class Watch:
             if back:
                 self._note(work.id, f"{work.name}: unit {poll.unit} answers again" if poll.unit >= 0 else
                            f"{work.name} answers again", {"link": work.name})  # fmt: skip
+            if answered:
+                work.took.setdefault(poll.key, deque(maxlen=15)).append(now - began)
             self.took(results, now)
 
     def _went_away(self, work: LinkWork) -> None:

@@ -10,6 +10,7 @@ from ordolex.core.text.counts import counted
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own import sheets
+from ordolex.io.relay.running import KEPT_AS_IT_PASSES
 from ordolex.io.system.faults import Fault
 from ordolex.tui.desks.relay import boxes, measuring
 from ordolex.tui.desks.relay.at import RelayAt, Shown, a_relay
@@ -46,7 +47,7 @@ async def start(at: RelayAt, name: str) -> bool:
         at.say(str(fault), "bad")
         return False
     at.session.links.choose(at.session.links.named(plan.ends[1].text, f"{name}, device's side", plan.line))
-    at.say(f"{visible_text(name)} runs; the chain below says how far it stands. p proves it end to end", "good")
+    at.say(f"{visible_text(name)} runs, and {KEPT_AS_IT_PASSES}. p proves it end to end", "good")
     return True
 
 
