@@ -9,6 +9,7 @@ _LEARNT = 3  # answers after which it is known how a device pauses
 _UNKNOWN_S = 0.45  # what is waited before the next question while that is not known
 _NO_PAUSE_S = 0.02  # shorter ones are those of adapters and networks
 _FACTOR = 1.5
+_BEHIND_LATE_S = 0.05
 
 
 class Pace:
@@ -20,6 +21,7 @@ class Pace:
     def forget(self) -> None:
         self._longest_s = 0.0
         self._answers = 0
+        self._least_s = 0.0
         self._last_s: float | None = None
 
     @property
@@ -37,10 +39,12 @@ class Pace:
         if _NO_PAUSE_S < gap_s <= LONGEST_S:
             self._longest_s = max(self._longest_s, gap_s)
 
-    def answered(self, last_s: float | None) -> None:
-        """An answer was taken to have ended; its last byte came then."""
+    def answered(self, last_s: float | None, *, late: bool = False) -> None:
+        """An answer was taken to have ended; its last byte came then. Behind a `late` one may follow what belongs to
+        it, its copy above all, and nothing was waited for it yet."""
         self._answers += 1
         self._last_s = last_s
+        self._least_s = _BEHIND_LATE_S if late else 0.0
 
     def went_on(self, now_s: float) -> None:
         """More came, although nothing was asked."""
@@ -53,4 +57,4 @@ class Pace:
         if self._last_s is None:
             return 0.0
         wait = _UNKNOWN_S if self._answers < _LEARNT else self.longer_than_seen_s
-        return max(0.0, self._last_s + wait - now_s)
+        return max(0.0, self._last_s + max(wait, self._least_s) - now_s)

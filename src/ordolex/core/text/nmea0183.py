@@ -8,6 +8,7 @@ from operator import xor
 
 _SENTENCE = re.compile(rb"[$!]([\x20-\x29\x2b-\x7e]*)\*([0-9A-Fa-f]{2})")
 
+_ADDRESSED = re.compile(rb"[A-Z][A-Z0-9]*,")
 _WITHIN = re.compile(rb"[$!]([\x20-\x7e]{3,90}?)\*([0-9A-Fa-f]{2})")
 
 
@@ -28,7 +29,8 @@ def verdict(line: bytes) -> bool | None:
 
 
 def census(data: bytes) -> tuple[int, int]:
-    """How many sentences that stand anywhere in the data have a right checksum, and how many a wrong one."""
-    found = _WITHIN.findall(data)
-    right = sum(checksum(body) == int(check, 16) for body, check in found)
-    return right, len(found) - right
+    """How many sentences that stand anywhere in the data have a right checksum, and how many a wrong one. What has no
+    address with a field behind it is none: a prompt may be a `$`, and a value have a `*` before it."""
+    found = [(body, checksum(body) == int(check, 16)) for body, check in _WITHIN.findall(data)]
+    right = sum(fits for _, fits in found)
+    return right, sum(not fits and _ADDRESSED.match(body) is not None for body, fits in found)

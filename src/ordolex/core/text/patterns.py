@@ -105,8 +105,11 @@ def found_in(pattern: str, text: str, behind: int = 0) -> tuple[str, regex.Match
     lines, end = text.splitlines(keepends=True), 0
     for line in lines if len(lines) > 1 else []:
         end += len(line)
-        bare = line.strip(_AROUND)
-        whole = fullmatch(pattern, bare) if bare and end > behind + 2 else None
-        if whole is not None:
-            return str(whole.string), whole
+        ways = [line.strip(_AROUND)] if end > behind + 2 else []
+        if end - len(line) < behind < end:  # an echo may stand before the answer on one line
+            ways.append(text[behind:end].strip(_AROUND))
+        for bare in filter(None, ways):
+            whole = fullmatch(pattern, bare)
+            if whole is not None:
+                return str(whole.string), whole
     return text, found

@@ -181,7 +181,7 @@ class Turns:
         if found is None:
             return
         question, answered, took_s = found
-        self._pace.answered(at_s)
+        self._pace.answered(at_s, late=True)
         self._said_late(question)
         if self._late is not None and not self._late.done() and self._late_for is not None:
             if self._late_for.data != question.data:
