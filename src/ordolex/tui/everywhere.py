@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from ordolex.core.text.visible import visible_text
 from ordolex.io.system.faults import Fault
-from ordolex.tui.desks.at import At
+from ordolex.tui.desks.at import At, How
 from ordolex.tui.job import Job
 from ordolex.tui.leaving import leave
 from ordolex.tui.places import Place
@@ -26,6 +26,11 @@ class FrameAt(At):
     def __init__(self, app: OrdolexApp) -> None:
         super().__init__(app.desk)
         self.app = app
+
+    def say(self, text: str, how: How = "plain") -> None:
+        for desk in self.app.desks.values():
+            desk.overtaken()
+        super().say(text, how)
 
 
 def jobs(places: Sequence[Place]) -> tuple[Job, ...]:

@@ -79,6 +79,9 @@ class Desk(Vertical):
     def say(self, text: str, how: How = "plain") -> None:
         self.post_message(self.Said(text, how))
 
+    def overtaken(self) -> None:
+        """Something else was said to the technician since: what comes of earlier work is not said over it."""
+
     @property
     def keys_go_to_device(self) -> bool:
         """Whether all keys but function keys are the device's now."""

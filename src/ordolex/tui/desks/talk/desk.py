@@ -70,6 +70,9 @@ class TalkDesk(Desk):
     def at(self) -> TalkAt:
         return TalkAt(self, self._entry, self._rows, self._screen, self._remembered, self.link_changed)
 
+    def overtaken(self) -> None:
+        self.at().new_turn()
+
     def entered(self) -> None:
         link = self._entry.link_by_key()
         if link is not None:  # F5 again is the way out of single keys
