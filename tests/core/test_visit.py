@@ -219,3 +219,19 @@ def test_how_far_a_link_came_over_a_network_and_by_a_modem() -> None:
 def test_a_link_whose_port_cannot_be_read_is_reported_all_the_same() -> None:
     odd = made(event("note", "seen"), link=replace(LINK, endpoint="bogus://a", sheet="oxygen-transmitter")).links[0]
     assert odd.cable is not None and not odd.hidden and odd.reached[0].layer == "port"
+
+
+def test_limits_that_were_passed_are_told_and_what_still_stands_is_an_open_point() -> None:
+    def passed(item: str, text: str, on: bool, at_s: int) -> Event:
+        return event("watch", text, at_s=at_s, item=item, what="low", on=on, value=6.1, unit="mg/l", since_us=0)
+
+    many = [passed("raceway 3", f"raceway 3 {n}", n % 2 == 0, 100 + n) for n in range(100)]
+    report = made(
+        passed("raceway 1", "raceway 1 is low: 6.1 mg/l", True, 1), passed("raceway 1", "no longer low", False, 2),
+        passed("raceway 2", "raceway 2 is low: 5.9 mg/l", True, 3), event("watch", "a remark on the round", at_s=4),
+        *many,
+    )  # fmt: skip
+    told = [one.words for one in report.links[0].watched]
+    assert told[0] == "63 earlier ones from here on, in the record" and told[-1] == "raceway 3 99" and len(told) == 41
+    standing = [point.words for point in report.open_points if "end of the watch" in point.words]
+    assert standing == ["at the end of the watch: raceway 2 is low: 5.9 mg/l"]

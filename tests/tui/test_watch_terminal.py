@@ -68,6 +68,8 @@ def test_the_demo_round_shows_a_day_its_limits_and_its_silent_unit_and_its_chart
     terminal.press("x")
     terminal.see("Export 4 items")
     terminal.press("Enter")
+    terminal.see("Values of which items")
+    terminal.press("Enter")
     give(terminal, "File for the values", str(tmp_path / "day.csv"))
     until_there(tmp_path / "day.csv")
     head, *rows = (tmp_path / "day.csv").read_text().splitlines()

@@ -115,6 +115,8 @@ class LinkPart:
     settings: list[DeviceSettings] = field(default_factory=list)
     procedures: list[Told] = field(default_factory=list)
     measured: list[Told] = field(default_factory=list)
+    watched: list[Told] = field(default_factory=list)
+    """Limits that values passed, and what else began and ended while they were watched."""
     tried: list[Told] = field(default_factory=list)
     hidden: list[str] = field(default_factory=list)
     cable: Cable | None = None

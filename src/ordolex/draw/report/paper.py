@@ -22,6 +22,7 @@ _LINE, _SMALL = 5.0, 4.2
 _TONES = {Tone.GOOD: _ACCENT, Tone.BAD: _ALARM}
 _MOST_LINES = 12
 """Lines that one cell of a table may have."""
+WATCHED = "Limits passed, and what else began and ended"
 
 
 class _Paper(FPDF):
@@ -274,7 +275,8 @@ def _link(pdf: _Paper, link: LinkPart) -> None:
         pdf.heading(f"Settings: {device.device}", 1)
         rows = [(row.name, row.found, row.left, row.state) for row in device.rows]
         pdf.rows(("setting", "as found", "as left", "what remains"), rows, (4, 4, 4, 4))
-    for words, told in (("Procedures", link.procedures), ("Measurements", link.measured)):
+    lists = (("Procedures", link.procedures), ("Measurements", link.measured), (WATCHED, link.watched))
+    for words, told in lists:
         if told:
             pdf.heading(words, 1)
             pdf.told(told)

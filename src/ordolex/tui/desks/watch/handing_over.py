@@ -32,6 +32,15 @@ async def export(at: WatchAt) -> None:
     if kind == "chart":
         await _draw(at, chosen)
         return
+    if len(at.plotted) > len(chosen):
+        picks = [
+            ("these", f"These: {', '.join(visible_text(one.name) for one in chosen)[:60]}"),
+            ("all", f"The whole round and what else can be charted: {counted(len(at.plotted), 'item')}"),
+        ]  # fmt: skip
+        which_ones = await at.ask(Pick("Values of which items?", picks))
+        if which_ones is None:
+            return
+        chosen = list(at.plotted.values()) if which_ones == "all" else chosen
     ending = "jsonl" if kind == "json" else "csv"
     of = "item" if len(chosen) == 1 else f"{len(chosen)} items"
     path = await at.line("File for the values", f"values.{ending}", new_file_reading, f"the {of} of the span shown")
