@@ -179,6 +179,19 @@ def test_a_cable_that_would_carry_the_data_and_shorts_something_does_not_work(
     assert not finding.works and any(says in text for text in texts), texts
 
 
+@pytest.mark.parametrize("flow", list(Flow))
+def test_status_lines_that_are_tied_at_a_device_are_a_remark_where_nothing_asked_for_rests_on_them(flow: Flow) -> None:
+    def half(end: str) -> Face:
+        face = ENDS[end].face
+        return Face(face.connector, next(g for g in Gender if face.mates(Face(face.connector, g))))
+
+    wires_ = (("a2", "b2"), ("a3", "b3"), ("a5", "b5"), ("a7", "b7"), ("a8", "b8"), ("b1", "b6"))
+    finding = check(ENDS["dte-de9"], ENDS["dce-de9"], [Part("made", (half("dte-de9"), half("dce-de9")), wires_)], flow)
+    tied = [problem for problem in finding.problems if "DCD" in problem.text and "DSR" in problem.text]
+    assert tied and (tied[0].weight is Weight.NOTE) == (flow is not Flow.DTR_DSR)
+    assert finding.works is (flow is not Flow.DTR_DSR), finding.problems
+
+
 def test_damage_comes_first() -> None:
     logic_cable = Part("odd lead", (ENDS["dte-de9"].face.__class__("DE-9", ENDS["dce-de9"].face.gender),
                                     ENDS["logic33"].face.__class__("logic header", ENDS["dce-de9"].face.gender)),

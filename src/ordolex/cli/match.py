@@ -171,7 +171,12 @@ def match(
     endpoint: Annotated[str, typer.Argument(help="A serial port or rfc2217://host:port.")],
     ask: Annotated[list[str] | None, typer.Option(help="A harmless question; may be given again.")] = None,
     sheet: Annotated[str | None, typer.Option(help="A device sheet, for its questions and settings.")] = None,
-    units: Annotated[str | None, typer.Option(help="Unit IDs A-B, for questions with {unit}.")] = None,
+    units: Annotated[
+        str | None,
+        typer.Option(
+            help="Unit IDs A-B, for questions with {unit}; without a sheet they are asked for a Modbus register."
+        ),
+    ] = None,
     data_bits: Annotated[str, typer.Option(help="Numbers of data bits to weigh, 5 to 8.")] = "7 8",
     listen: Annotated[float, typer.Option(help="Seconds to listen before anything is asked.")] = 4.0,
     wait: Annotated[float, typer.Option(help="Seconds to wait for each answer.")] = 0.25,

@@ -10,10 +10,15 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-TEXT, BINARY, UPPER_HALF = 0, 1, 2
-"""The kinds of content that are weighed against each other; the last is text in an alphabet of its own, whose letters
-all lie above 127, as in the code pages of eight bits."""
-KINDS = (TEXT, BINARY, UPPER_HALF)
+TEXT, BINARY, UPPER_HALF, ACCENTED, ANY = range(5)
+"""Kinds of content: readable ASCII; registers and counters; text in an alphabet of its own, whose letters all lie above
+127; text most of whose letters are ASCII and some above; and each character by itself one of those."""
+KINDS = (TEXT, BINARY, UPPER_HALF, ACCENTED)
+"""Those that are weighed against each other."""
+EIGHT_BITS = (UPPER_HALF, ACCENTED)
+"""Those that take eight data bits."""
+_OF_ANY = {TEXT: 0.5, ACCENTED: 0.15, BINARY: 0.2, UPPER_HALF: 0.1}
+_FLAT = 0.05
 
 _LETTERS = "etaoinsrhldcumfpgwybvkxjqz"
 _STRAY = 0.004  # share of characters in a text that are none of those below
@@ -98,6 +103,30 @@ _FOLLOWS_UPPER = np.array(
 )  # fmt: skip
 
 
+_FOLLOWS_ACCENTED = np.array(
+    #  accent lower upper digit space  CR    LF   mark      the same, where a few letters are above 127
+    [[0.080, 0.66, 0.06, 0.02, 0.10, 0.025, 0.015, 0.04],
+     [0.055, 0.66, 0.02, 0.02, 0.13, 0.030, 0.020, 0.065],
+     [0.050, 0.30, 0.38, 0.06, 0.08, 0.025, 0.015, 0.09],
+     [0.015, 0.03, 0.04, 0.46, 0.11, 0.060, 0.030, 0.255],
+     [0.040, 0.40, 0.17, 0.26, 0.05, 0.010, 0.010, 0.06],
+     [0.010, 0.02, 0.04, 0.03, 0.01, 0.020, 0.840, 0.03],
+     [0.020, 0.27, 0.28, 0.15, 0.03, 0.070, 0.030, 0.15],
+     [0.030, 0.13, 0.18, 0.33, 0.18, 0.040, 0.020, 0.09]]
+)  # fmt: skip
+
+
+def _accented() -> NDArray[np.float64]:
+    """Letters with marks lie from C0 on in most sets, from 80 to A8 in those of older screens; UTF-8 has both."""
+    weight = _text()
+    weight[CLASS_OF == NO_CLASS] *= 0.2
+    weight[0x80:0xA9] = 0.35
+    weight[0xA9:0xC0] = 0.12
+    weight[0xC0:] = 0.6
+    out: NDArray[np.float64] = weight / weight.sum()
+    return out
+
+
 def _upper_half() -> NDArray[np.float64]:
     """Letters are about equally frequent: which code page it is, is not known; most have theirs from C0 on."""
     weight = _text()
@@ -111,16 +140,26 @@ def _upper_half() -> NDArray[np.float64]:
 @cache
 def weights(kind: int, data_bits: int) -> NDArray[np.float32]:
     """(CLASSES, 256, 256): log weight by the class of the character before, the mask of known bits, and their value."""
-    table = np.full((CLASSES, 256, 256), -np.inf, np.float32)
+    return np.stack([_by_mask(_behind(kind, before), data_bits) for before in range(CLASSES)])
+
+
+@cache
+def _behind(kind: int, before: int) -> NDArray[np.float64]:
+    """(256,) how usual each character is behind one of a class."""
+    if kind == ANY:
+        mixed = sum(share * _behind(each, before) for each, share in _OF_ANY.items())
+        return np.asarray(mixed + _FLAT / 256)
     if kind == BINARY:
-        table[:] = _by_mask(_binary(), data_bits)[None]
-        return table
-    single, follows = (_text(), _FOLLOWS) if kind == TEXT else (_upper_half(), _FOLLOWS_UPPER)
-    for before in range(CLASSES):
-        share = np.array([single[kind_ == CLASS_OF].sum() for kind_ in range(CLASSES)])
-        follow = follows[before] / follows[before].sum()
-        table[before] = _by_mask(single / share[CLASS_OF] * follow[CLASS_OF], data_bits)
-    return table
+        return _binary()
+    single, follows = {
+        TEXT: (_text(), _FOLLOWS),
+        UPPER_HALF: (_upper_half(), _FOLLOWS_UPPER),
+        ACCENTED: (_accented(), _FOLLOWS_ACCENTED),
+    }[kind]
+    share = np.array([single[kind_ == CLASS_OF].sum() for kind_ in range(CLASSES)])
+    follow = follows[before] / follows[before].sum()
+    out: NDArray[np.float64] = single / share[CLASS_OF] * follow[CLASS_OF]
+    return out
 
 
 def _by_mask(single: NDArray[np.float64], data_bits: int) -> NDArray[np.float32]:
@@ -136,7 +175,7 @@ def _by_mask(single: NDArray[np.float64], data_bits: int) -> NDArray[np.float32]
 def kind_weight(kind: int, data_bits: int) -> float:
     """How usual a content is at all: binary data travel in eight bits."""
     if kind == TEXT:
-        return 0.62
-    if kind == UPPER_HALF:
-        return 0.06 if data_bits == 8 else 1e-6
+        return 0.55
+    if kind in EIGHT_BITS:
+        return {UPPER_HALF: 0.06, ACCENTED: 0.1}[kind] if data_bits == 8 else 1e-6
     return 0.32 if data_bits == 8 else 0.01

@@ -15,25 +15,26 @@ import numpy as np
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match import rates
 from ordolex.core.match.capture import Capture, Segment, segments, timed
-from ordolex.core.match.content import KINDS, UPPER_HALF, kind_weight
+from ordolex.core.match.content import ANY, EIGHT_BITS, KINDS, kind_weight
 from ordolex.core.match.formats import Format, formats, usual
 from ordolex.core.match.forward import Forward
 from ordolex.core.match.read import Characters, Supposed, read_out
+from ordolex.core.match.repetition import new_in
 from ordolex.core.match.samples import sender_bits
 from ordolex.core.match.shapes import Shape, like_text, parted, seen_in
 from ordolex.core.match.ways import Candidates
+from ordolex.core.match.word import fixed_last_bit, grounds
 from ordolex.core.uart.receiver import Resync
 
-_CUTS = ((4, 560), (10, 160), (24, 60), (48, 30))  # after so many segments, go on with so many candidates
-_READ = 10  # so many settings are read out and looked at as a whole
-_TEMPER = 0.5  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
+_CUTS = ((4, 320), (10, 140), (24, 80), (48, 48))  # after so many segments, go on with so many settings
+_READ = 16  # so many settings are read out and looked at as a whole
+_TEMPER = 0.7  # log weights are multiplied by this: neighbouring bytes are not as independent as the model has it
 _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows all bits of a frame
-_PER = 64
 _FAR, _HIDES_FORMAT, _HIDES_FASTER, _HIDES_CHARACTERS = 0.2, 0.9, 0.5, 0.93
 _UNREAD = 2  # characters not known for each that is read
 _RARE = 0.12
+_RESTS = 0.05  # how usual it is that a sender rests behind each character
 _COUNTED = 0.5  # of the sender's bits: times that are so good count them
-_BETTER = ((0.6, (130.0, 15.0)), (0.97, (75.0, 15.0)), (1.03, (-60.0, 12.0)), (np.inf, (20.0, 12.0)))
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
 MOST_BYTES = 256
 """Bytes of one capture that are looked at; more do not change the answer."""
@@ -90,6 +91,7 @@ class Inference:
     groups: tuple[Group, ...]
     outside: float = 0.0
     margin: float = 0.0
+    features: tuple[float, ...] = ()
 
     @property
     def best(self) -> Group | None:
@@ -166,74 +168,87 @@ def _weigh_capture(
 def _weigh(
     parts: Sequence[Segment], found: Sequence[rates.Rate], chosen: Sequence[Format], heard: Collection[int]
 ) -> list[tuple[_Key, int, float, float]]:
-    """(settings, content, ratio, log weight) of all candidates that were followed to the end."""
+    """(settings, content, ratio, log weight) of the candidates that are worth it, as each kind of content; which are is
+    found with the kinds as one."""
     if not found:
         return []
-    rate_of, format_of, content_of, inverted = (
-        axis.ravel() for axis in np.meshgrid(range(len(found)), range(len(chosen)), KINDS, (0, 1), indexing="ij")
+    rate_of, format_of, inverted = (
+        axis.ravel() for axis in np.meshgrid(range(len(found)), range(len(chosen)), (0, 1), indexing="ij")
     )
-    eight = np.array([format_.data_bits == 8 for format_ in chosen])
-    can_be = (content_of != UPPER_HALF) | eight[format_of]
-    rate_of, format_of, content_of, inverted = (axis[can_be] for axis in (rate_of, format_of, content_of, inverted))
     ratios = np.array([rate.ratio for rate in found])
     bits, clashes = sender_bits(parts, ratios)
-    run = Forward(Candidates(chosen, format_of, ratios, rate_of, content_of, inverted))
+    run = Forward(Candidates(chosen, format_of, ratios, rate_of, np.full(len(format_of), ANY), inverted))
     kept = np.arange(len(format_of))
     prior = np.array([
-        _prior(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), int(c), heard)
-        for r, f, c, i in zip(rate_of, format_of, content_of, inverted, strict=True)
+        _usual(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), heard)
+        for r, f, i in zip(rate_of, format_of, inverted, strict=True)
     ])  # fmt: skip
     done = 0
-    for until, most in (*_CUTS, (len(parts), 0)):
+    for until, most in _CUTS:
         until = min(until, len(parts))
         run.run(parts[done:until], bits[done:until], clashes[done:until])
         done = until
-        if most and len(kept) > most and done < len(parts):
-            best = np.sort(np.argsort(run.totals() * _TEMPER + prior[kept])[-most:])
-            run.keep(best)
-            kept = kept[best]
+        best = np.argsort(run.totals() * _TEMPER + prior[kept])[-most:]
+        run.keep(np.sort(best))
+        kept = kept[np.sort(best)]
+        if done == len(parts):
+            break
+    kept = kept[np.argsort(run.totals() * _TEMPER + prior[kept])[-_CUTS[-1][1] :]]
+    eight = np.array([chosen[int(f)].data_bits == 8 for f in format_of[kept]])
+    rows = np.concatenate([kept[eight] if kind in EIGHT_BITS else kept for kind in KINDS])
+    kinds = np.concatenate([
+        np.full(int(eight.sum()) if kind in EIGHT_BITS else len(kept), kind) for kind in KINDS
+    ])  # fmt: skip
+    last = Forward(Candidates(chosen, format_of[rows], ratios, rate_of[rows], kinds, inverted[rows]))
+    last.run(parts, bits, clashes)
     return [
         (
             _Key(found[int(rate_of[k])].baud, chosen[int(format_of[k])], bool(inverted[k])),
-            int(content_of[k]),
+            int(kind),
             float(ratios[rate_of[k]]),
             float(weight),
         )
-        for k, weight in zip(kept, run.totals(), strict=True)
+        for k, kind, weight in zip(rows, kinds, last.totals(), strict=True)
     ]
 
 
 def _temper(fits: dict[tuple[_Key, int], _Fit]) -> float:
-    """Far above the sender's rate little is seen of each character, and weights promise more than they can keep."""
+    """Far above the sender's rate little is seen of each character, and weights promise more than they can keep; what
+    is said again tells nothing new."""
     best = max(fits.values(), key=lambda fit: fit.weight)
-    return _TEMPER * min(1.0, best.ratio / _SEEN_WELL)
+    return float(_TEMPER * min(1.0, best.ratio / _SEEN_WELL) * new_in(best.capture.data) ** 0.5)
 
 
 def _tried_by_chance(
     found: Inference, heard: Sequence[Capture], weighed: Sequence[dict[tuple[_Key, int], float]]
 ) -> Inference:
-    """Takes from all probabilities what goes to none of them, by how much better than chance the best one explains the
-    capture that was heard nearest to it."""
+    """All probabilities by how sure the word on the best can be; what it loses goes to the others, and to none of them
+    where chance explains what was heard as well."""
     if found.best is None:
         return found
     best = found.best.best
     key = _Key(best.settings.baud, _format_of(best.settings), best.inverted)
     near = min(range(len(heard)), key=lambda at: abs(np.log(best.exact_baud / heard[at].heard_at.baud)))
     capture = heard[near]
-    margin = max(weighed[near].get((key, kind), -np.inf) for kind in KINDS) - _by_chance(capture)
-    if not np.isfinite(margin):
+    weight = max(weighed[near].get((key, kind), -np.inf) for kind in KINDS)
+    if not np.isfinite(weight):
         return found
+    counted = bool(capture.times_s) and capture.spread_s * best.exact_baud < _COUNTED
     ratio = best.exact_baud / capture.heard_at.baud
-    told = bool(capture.times_s) and capture.spread_s * best.exact_baud < _COUNTED
-    wanted, width = chance_bounds(ratio)
-    better = np.clip((margin * _PER / len(capture.data) - wanted) / width, -60, 60)
-    share = _share_of_format(found.best, ratio, told=told) * float(1 / (1 + np.exp(-better)))
+    told = grounds(found.best.probability, weight, capture, ratio, counted=counted)
+    sure = told.probability * _share_of_format(found.best, ratio, told=counted)
+    others = (1 - sure) * float(1 / (1 + np.exp(-np.clip(told.better, -60, 60))))
+    before = found.best.probability
+    factors = sure / before, others / max(1e-9, 1 - before)
 
-    def less(entry: Ranked) -> Ranked:
-        return replace(entry, probability=entry.probability * share)
+    def anew(entry: Ranked) -> Ranked:
+        return replace(entry, probability=entry.probability * factors[entry not in mine])
 
-    groups = tuple(Group(tuple(map(less, group.members))) for group in found.groups)
-    return Inference(tuple(map(less, found.ranked)), groups, 1 - share, float(margin))
+    mine = set(found.best.members)
+    ranked = sorted(map(anew, found.ranked), key=lambda entry: -entry.probability)
+    groups = tuple(Group(tuple(map(anew, group.members))) for group in found.groups)
+    outside = max(0.0, 1 - sure - (others if before < 1 - 1e-6 else 0.0))
+    return Inference(tuple(ranked), groups, outside, float(told.margin * len(capture.data)), told.features)
 
 
 def _format_of(settings: LineSettings) -> Format:
@@ -244,10 +259,7 @@ def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     """What is left of a group for what its formats hide. Far above the sender's rate little is seen of a format, unless
     times have `told` of it; a faster sender, whose characters are over early, looks like one whose last bit is always
     high; and where hardly a character is read, nothing of it can speak against the format."""
-    high = all(
-        m.settings.parity is Parity.MARK or (m.settings.data_bits == 7 and m.settings.parity is Parity.NONE)
-        for m in group.members
-    )
+    high = fixed_last_bit([(m.settings.data_bits, m.settings.parity) for m in group.members])
     reading = group.best.reading
     if high and 0.97 <= ratio <= 1.03 and not (like_text(reading) and parted(reading)):
         return _HIDES_FASTER
@@ -257,20 +269,6 @@ def _share_of_format(group: Group, ratio: float, *, told: bool) -> float:
     if group.best.gaps > _UNREAD * len(reading):
         return _HIDES_CHARACTERS
     return _HIDES_FORMAT if ratio < _FAR and not told else 1.0
-
-
-def chance_bounds(ratio: float) -> tuple[float, float]:
-    """How much better than chance a right setting explains 64 bytes, in nats: the middle of the slope between wrong and
-    right, and its width, by the sender's rate to the listener's. Measured on made-up talk: see the benchmarks."""
-    return next(bounds for upper, bounds in _BETTER if ratio < upper)
-
-
-def _by_chance(capture: Capture) -> float:
-    """The log weight of a capture whose bytes and framing errors are drawn at random."""
-    count = len(capture.data)
-    bad = sum(flag.framing for flag in capture.flags or ()) / count
-    entropy = -sum(float(share * np.log(share)) for share in (bad, 1 - bad) if share > 0)
-    return -count * (8 * float(np.log(2)) + entropy)
 
 
 def _together(
@@ -284,8 +282,11 @@ def _together(
 
 
 def _prior(key: _Key, kind: int, heard: Collection[int]) -> float:
-    weight = rates.usual(key.baud, heard) * usual(key.format) * (_INVERTED if key.inverted else 1.0)
-    return float(np.log(weight * kind_weight(kind, key.format.data_bits)))
+    return _usual(key, heard) + float(np.log(kind_weight(kind, key.format.data_bits)))
+
+
+def _usual(key: _Key, heard: Collection[int]) -> float:
+    return float(np.log(rates.usual(key.baud, heard) * usual(key.format) * (_INVERTED if key.inverted else 1.0)))
 
 
 def _ranked(
@@ -294,6 +295,8 @@ def _ranked(
     by_key: dict[_Key, float] = {}
     for (key, _), weight in total.items():
         by_key[key] = float(np.logaddexp(by_key[key], weight)) if key in by_key else weight
+    for key, weight in _with_habitual_rest(by_key).items():
+        by_key[key] = weight
     order = sorted(by_key, key=lambda key: -by_key[key])
     entries: list[tuple[float, Ranked]] = []
     chosen = [(key, max((k for k in KINDS if (key, k) in total), key=lambda k: total[key, k])) for key in order]
@@ -316,6 +319,22 @@ def _ranked(
     ranked = [replace(entry, probability=float(np.exp(weight - top)) / sum_) for weight, entry in entries]
     ranked.sort(key=lambda entry: -entry.probability)
     return Inference(tuple(ranked), tuple(_grouped(ranked)))
+
+
+def _with_habitual_rest(by_key: dict[_Key, float]) -> dict[_Key, float]:
+    """What looks like a second stop bit, or one more bit that is always high, may be a sender that rests behind each
+    character: that is rarer than a sender that does not, and not as rare as some formats."""
+    out: dict[_Key, float] = {}
+    for key, weight in by_key.items():
+        bits, parity, stop = key.format.data_bits, key.format.parity, key.format.stop_bits
+        shorter = [Format(bits, parity, 1)] if stop == 2 else []
+        shorter += [Format(bits, Parity.NONE, 1)] if parity is Parity.MARK else []
+        for format_ in shorter:
+            short = replace(key, format=format_)
+            habit = weight + float(np.log(_RESTS * usual(format_) / usual(key.format)))
+            if short in by_key:
+                out[short] = float(np.logaddexp(out.get(short, by_key[short]), habit))
+    return out
 
 
 def _read_all(chosen: Sequence[tuple[_Key, int]], fits: dict[tuple[_Key, int], _Fit]) -> dict[int, Characters]:

@@ -19,6 +19,7 @@ _WIDE = re.compile(rb"[\xc2-\xdf][\x80-\xbf]|[\xe1-\xef][\x80-\xbf]{2}")  # RFC 
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
 _NOISE, _ENOUGH = -6.0, 20
 _PARTED = 0.05
+_FRAME = 7  # bytes of the answer to a question for one register
 _MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
 
 
@@ -59,7 +60,7 @@ def checked_in(reading: bytes) -> str:
     if right >= 2 and not wrong:
         return f"{right} sentences with a right checksum"
     frames = frames_in(reading)
-    if frames and sum(end - begin for begin, end in frames) >= 0.8 * len(reading) and len(reading) >= 8:
+    if frames and sum(end - begin for begin, end in frames) >= 0.8 * len(reading) and len(reading) >= _FRAME:
         return f"{counted(len(frames), 'frame')} with a right CRC"
     return ""
 

@@ -17,6 +17,8 @@ from ordolex.core.wiring.connectors import PINS, READY, RECEIVE, End, Face, Leve
 from ordolex.core.wiring.parts import Part
 
 _LOGIC = (Level.LOGIC5, Level.LOGIC33)
+_STATUS = {"DCD", "DSR", "RI"}
+"""Outputs of a DCE that say something of it, and by which no data are let through."""
 _PAIRS = (Level.RS485, Level.RS422)
 
 
@@ -75,7 +77,7 @@ def check(near: End, far: End, chain: Sequence[Part], flow: Flow = Flow.NONE) ->
         what = RECEIVE if flow is Flow.RTS_CTS else READY
         signals += [nets.handshake(what, 0), nets.handshake(what, 1)]
     problems = [
-        *nets.level_problems(), *nets.joined_outputs(), *nets.grounded_outputs(), *nets.shorted_pairs(),
+        *nets.level_problems(), *nets.joined_outputs(flow), *nets.grounded_outputs(), *nets.shorted_pairs(),
         *_missing(signals, nets), *nets.parted_by_light(),
     ]  # fmt: skip
     return Finding(tuple(chain), tuple(signals), tuple(sorted(problems, key=lambda p: p.weight)))
@@ -328,11 +330,18 @@ class _Nets:
                             found.setdefault(problem.text, problem)
         return list(found.values())
 
-    def joined_outputs(self) -> list[Problem]:
+    def joined_outputs(self, flow: Flow) -> list[Problem]:
+        """Status outputs of one RS-232 device that are tied are borne (TIA-232-F, 2.1.7), and only to be known where
+        nothing that is asked for rests on them: a full null modem ties two at a DCE."""
         problems = []
         for members in self._pins_of_nets().values():
             outs = [(end, pin, name) for end, pin, name in members if end.pins[pin].way is Way.OUT]
-            if len(outs) > 1:
+            signals = {end.signal(pin) for end, pin, _ in outs}
+            tied = len({name for *_, name in outs}) == 1 and all(end.level is Level.RS232 for end, *_ in outs)
+            if len(outs) > 1 and tied and signals <= _STATUS and not (flow is Flow.DTR_DSR and "DSR" in signals):
+                text = f"{' and '.join(sorted(signals))} of {outs[0][2]} are tied: neither tells anything by itself"
+                problems.append(Problem(Weight.NOTE, text))
+            elif len(outs) > 1:
                 names = " and ".join(f"{end.signal(pin)} of {name}" for end, pin, name in outs)
                 data = any(pin in end.sends for end, pin, _ in outs)
                 hint = ": one crossing too few or too many" if data else ": they work against each other"

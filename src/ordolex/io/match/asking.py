@@ -53,7 +53,8 @@ class Asking:
             self._match.now = f"asking at {attempt.line.text}, {len(plan) + 1} left, at most {left:.0f} s"
             self._search.tell()
             began = mono_s()
-            await self._search.tune(attempt.line)
+            if not await self._search.tune(attempt.line):
+                continue
             question = self._question(attempt.question, attempt.sent, self._wait_s(attempt))
             answer = await self._ask(question)
             endless = len(self._ear.data) >= _plenty(question)
@@ -110,7 +111,8 @@ class Asking:
             for data in self._questions:
                 began = mono_s()
                 self._search.tell(f"asking at {settings.text}, which what was heard speaks for")
-                await self._search.tune(settings)
+                if not await self._search.tune(settings):
+                    break
                 rests_on = await self._answered(data)
                 if rests_on:
                     self._match.found, self._match.evidence = settings, rests_on
@@ -155,7 +157,8 @@ class Asking:
                 continue
             self._asked[settings, question] += 1
             began = mono_s()
-            await self._search.tune(settings)
+            if not await self._search.tune(settings):
+                continue
             rests_on = await self._answered(question)
             if rests_on:
                 self._match.found = settings
@@ -196,11 +199,17 @@ class Asking:
                 continue
             if before or len(data) >= _MUCH:
                 again = " twice" if before else ""
-                return f"{counted(len(data), 'byte')} answered {asked.text!r} without errors{again}"
+                came = "came after" if self._talks else "answered"  # who talks by himself may have done so just then
+                return f"{counted(len(data), 'byte')} {came} {asked.text!r} without errors{again}"
             if len(data) < _LEAST:
                 return ""
             before = data
         return ""
+
+    @property
+    def _talks(self) -> bool:
+        """Whether something came while it was only listened."""
+        return any(len(capture.data) > _LEAST for capture in self._search.listens)
 
     def _worth_trying(self, attempt: Attempt, *, framed: bool) -> list[tuple[LineSettings, bytes]]:
         """(settings, question): what was reached by a right frame, else what the inference says, likeliest first. A

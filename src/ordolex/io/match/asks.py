@@ -7,9 +7,11 @@ from itertools import chain
 
 from ordolex.core.link.question import Question
 from ordolex.core.match.order import with_units
-from ordolex.core.protocols.codecs import FramedCodec
+from ordolex.core.protocols.codecs import FramedCodec, ModbusCodec
 from ordolex.core.protocols.families import FAMILIES
 from ordolex.core.protocols.framed import Frame, wrap
+from ordolex.core.protocols.modbus.crc import crc16
+from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.sheet import Sheet
 from ordolex.core.text.escapes import to_bytes
 
@@ -17,14 +19,18 @@ _UNITS = (2, 3, 4, 5)
 """Asked besides unit 1, the last of all: they are the usual ones where a bus has several."""
 _VALUES = 2
 """Of a framed device, how many are asked for."""
+_SHORTEST_FRAME = 4
 _MANY = (1, 2, 3, 4, 5, 10, 16, 100, 247)
 """Asked where it is known that it is a bus."""
 
 
-def generic() -> list[Question]:
+def generic(units: Sequence[int] = ()) -> list[Question]:
     """Harmless for what is usual: line ends, the identity of instruments, the attention of modems, one register of the
-    first units, the sign-on of meters."""
+    first units, the sign-on of meters. Where `units` are said, they are asked, before all else."""
     plain = [Question(data) for data in (b"\r", b"\n", b"*IDN?\n")]
+    if units:
+        asked = [FAMILIES[name].harmless(units) for name in ("modbus-rtu", "modbus-ascii")]
+        return [*chain.from_iterable(asked), *plain]
     named = [FAMILIES[name].harmless((1,)) for name in ("at", "modbus-rtu", "modbus-ascii", "meter")]
     return [*plain, *chain.from_iterable(named), *FAMILIES["modbus-rtu"].harmless(_UNITS)]
 
@@ -32,11 +38,22 @@ def generic() -> list[Question]:
 def chosen(sheet: Sheet | None, units: Sequence[int] = (), typed: Sequence[bytes] | None = None) -> list[Question]:
     """What is asked: what was typed, also where that is nothing; else what the sheet gives, else what is usual. What
     was typed and is a known question is judged as that; `units` stand for `{unit}`, and in place of the sheet's own."""
-    offered = (of_sheet(sheet, units) if sheet is not None else []) or generic()
+    offered = (of_sheet(sheet, units) if sheet is not None else []) or generic(units)
     if typed is None:
         return offered
     known = {question.data: question for question in offered}
-    return [known.get(one, Question(one)) for text in typed for one in with_units(text, units or (1,))]
+    return [known.get(one) or _typed(one) for text in typed for one in with_units(text, units or (1,))]
+
+
+def _typed(data: bytes) -> Question:
+    """What was typed as a whole Modbus frame is judged as one: its answer is binary, and short."""
+    if (
+        len(data) < _SHORTEST_FRAME
+        or not 1 <= data[0] <= 247
+        or crc16(data[:-2]) != int.from_bytes(data[-2:], "little")
+    ):
+        return Question(data)
+    return Question(data, codec=ModbusCodec(Rtu(), data[0], data[1:-2], f"unit {data[0]}, as it was typed"))
 
 
 def of_family(family: str) -> list[Question]:

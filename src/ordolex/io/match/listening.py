@@ -11,7 +11,7 @@ from ordolex.core.match.capture import Capture
 from ordolex.core.match.clean import after_joining, reads_clean
 from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
-from ordolex.core.match.shapes import like_noise
+from ordolex.core.match.shapes import checked_in, like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
 from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings, speaks_for
 from ordolex.core.text.chance import chance
@@ -26,6 +26,10 @@ _MOST_LISTENS = 8
 _LADDER = (9600, 1200, 38400, 300, 4800, 19200, 57600, 2400, 115200)
 """Where to listen when a capture says nothing certain."""
 _CONFIRM = 12
+_READ, _READ_S = 48, 3.0
+"""So many bytes are waited for when settings are confirmed, for so long, once the first have come."""
+_HELD_AGAINST = 10  # rates, half and double ones among them
+_SPEAKS, _SPEAKS_LITTLE = 0.5, 0.2
 _ALMOST = 0.95
 _MORE, _LONG, _LONG_S = 96, 240, 8.0  # bytes and seconds by which it is told what spoils a talk
 _RESTS_S = 6.0
@@ -55,7 +59,12 @@ class Listening:
         visited: set[int] = set()
         for number in range(_MOST_LISTENS):
             began = mono_s()
-            await self._search.tune(line)
+            if not await self._search.tune(line):
+                next_line = _where_next(line, line, visited, self._search.runner.line.baud)
+                if next_line is None:
+                    return
+                line = listening_settings(next_line)
+                continue
             # of a device that talks it is not known how long it takes, only when it is given up
             most = self._options.give_up_s if self._match.captures else self._match.at_most_s
             self._match.now = f"listening at {line.text}, at most {most:.0f} s in all"
@@ -174,7 +183,9 @@ class Listening:
                 # far above the sender's rate little of each character was seen: look again at his own
                 ratio = self._match.inference.groups[0].best.exact_baud / line.baud
                 return verdict.listen_at if away and not 0.3 < ratio < 1.1 else None
-            if away and (len(self._ear.data) >= 24 or verdict.kind in (Kind.SLOWER, Kind.FASTER)):
+            unexplained = self._match.inference.outside > 0.5  # by so few bytes, that says nothing yet
+            leaves = verdict.kind is Kind.SLOWER or (verdict.kind is Kind.FASTER and not unexplained)
+            if away and (leaves or len(self._ear.data) >= (_READ if unexplained else 24)):
                 return verdict.listen_at
             if len(self._ear.data) < count:
                 patience = min(patience, 1.5)
@@ -201,7 +212,9 @@ class Listening:
         wrong level between its messages. `probability` is that of all formats that read as `chosen` does."""
         began = mono_s()
         self._search.tell(f"looking whether the line rests at the wrong level: {chosen.settings.text} inverted")
-        await self._search.tune(listening_settings(chosen.settings.changed(baud=min(921600, 2 * chosen.settings.baud))))
+        twice = chosen.settings.changed(baud=min(921600, 2 * chosen.settings.baud))
+        if not await self._search.tune(listening_settings(twice)):
+            return False
         end, rest = began + max(_RESTS_S, 2 * self._options.listen_s), Rest.UNSEEN
         while rest is Rest.UNSEEN and mono_s() < end:
             await self._ear.gather(len(self._ear.data) + LOOK_AT[0], end - mono_s())
@@ -228,10 +241,10 @@ class Listening:
         began = mono_s()
         self._match.now = f"confirming {chosen.settings.text}"
         self._search.tell()
-        await self._search.tune(chosen.settings)
+        if not await self._search.tune(chosen.settings):
+            return False
         await self._ear.gather(_CONFIRM, max(4.0, 2 * self._options.listen_s))
-        if not self._clean_lately():
-            await self._ear.until(3 * _CONFIRM, max(2.0, self._options.listen_s))
+        await self._ear.gather(_READ, _READ_S)  # that no error comes is no proof: what comes is read
         capture = self._ear.capture()
         if len(capture.data) < _CONFIRM:
             came = f"only {len(capture.data)} bytes" if capture.data else "silence"
@@ -243,15 +256,16 @@ class Listening:
             await self._ear.gather(_LONG, _STAYS_S)  # line errors were seen here before: they are not forgotten
             if self._is_spoilt(began):
                 return False
-        if await self._still_looks_like(chosen, capture, sure=probability > _ALMOST):
+        if await self._reads_so(chosen, capture, probability):
             # a talker that never pauses may find the receiver out of step: errors, and yet the settings are right
             how = "without errors" if self._clean_lately() else "out of step, and the inference agrees"
             shape = f", {chosen.shape}" if chosen.shape else ""
-            self._match.evidence = f"{len(capture.data)} characters heard there {how}{shape}"
-            self._search.keep(b"", f"confirmed: {how} there", began)
+            self._match.evidence = f"{len(capture.data)} characters read there, {how}{shape}"
+            self._search.keep(b"", f"confirmed: it reads so there, {how}", began)
             await self._recognise()
         else:
-            self._search.keep(b"", f"{capture.errors} errors in {len(capture.data)} bytes there", began)
+            errors = f"{capture.errors} errors in {len(capture.data)} bytes there"
+            self._search.keep(b"", f"{errors}; what they say does not confirm it", began)
             return False
         self._match.found = chosen.settings
         return True
@@ -271,7 +285,8 @@ class Listening:
             words = f"{so_far}, and it has been silent since"
             self._match.verdict = Verdict(Kind.ONCE, f"{words}: let it speak once more")
             self._search.tell(f"waiting at {chosen.settings.text} for it to speak again")
-            await self._search.tune(chosen.settings)
+            if not await self._search.tune(chosen.settings):
+                return
             await self._ear.gather(_CONFIRM, self._options.give_up_s)
             await self._ear.until(3 * _CONFIRM, 1.0)
             await self._search.look()
@@ -290,12 +305,30 @@ class Listening:
     def _clean_lately(self) -> bool:
         return not any(any(flag) for flag in self._ear.flags[-_CONFIRM + 2 :])
 
-    async def _still_looks_like(self, chosen: Ranked, capture: Capture, *, sure: bool) -> bool:
-        """Whether what came at these settings speaks for them by itself; where it came clean, and is little or was
-        `sure` before, it must only not speak for others."""
+    async def _reads_so(self, chosen: Ranked, capture: Capture, probability: float) -> bool:
+        """Whether what came at these settings says that they are right: a check that holds, or a reading that is
+        likelier than any other setting's, half and double rates too; where little came, together with what led here.
+        That it came without errors says little: at half the sender's rate it often does."""
+        joined = after_joining(capture) or capture
+        if checked_in(joined.data[1:]) and joined.errors == 0:
+            return True
+        alone = await self._search.infer([capture], _HELD_AGAINST)
         clean = self._clean_lately() and not like_noise(capture.data)
-        few = clean and (sure or len(capture.data) < 3 * _CONFIRM)
-        return speaks_for(await self._search.infer([capture], 3), chosen.settings, few=few)
+        few = clean and (probability > _ALMOST or len(capture.data) < 3 * _CONFIRM)
+        if alone.best is None:
+            return False
+        sure = alone.best.probability >= _SPEAKS or (probability > _ALMOST and alone.best.probability >= _SPEAKS_LITTLE)
+        if speaks_for(alone, chosen.settings, few=few):
+            return sure or await self._agrees(chosen, capture)
+        other = alone.best.best.settings.baud != chosen.settings.baud and alone.best.probability >= _SPEAKS
+        return few and not other and await self._agrees(chosen, capture)
+
+    async def _agrees(self, chosen: Ranked, capture: Capture) -> bool:
+        """Whether all that was heard, here and where it led here from, speaks for it."""
+        both = await self._search.infer([*self._search.led_here(capture), capture], _HELD_AGAINST)
+        best = both.best
+        alike = best is not None and chosen.settings in [one.settings for one in best.members]
+        return alike and best is not None and not best.best.inverted and best.probability >= _ALMOST
 
     async def _recognise(self) -> None:
         """A device that cannot be asked is proven, in its one direction, by saying what its sheet expects."""

@@ -15,10 +15,13 @@ from ordolex.io.match.options import Options
 from ordolex.io.match.trials import Match, Trial
 from ordolex.io.match.worker import think
 from ordolex.io.system.clock import mono_s
+from ordolex.io.system.faults import SettingsRefused
 
 LOOK_AT = (16, 32, 64)
 """After so many bytes of one listen the inference is asked."""
 
+_ANSWERS_S, _MOST_UNANSWERED = 1.5, 2
+"""A refusal comes at once; a server that took so long did not answer, and so often one behind the other it is gone."""
 _ON_THE_WAY_S = 0.06
 """What was received at the settings before may still be on its way through adapter and network."""
 
@@ -34,6 +37,7 @@ class Search:
         self._changed = changed
         self.thought: Callable[[float], None] = lambda seconds: None
         """Told how long the inference took."""
+        self._unanswered = 0
         self._useful: list[Capture] = []
         self.listens: list[Capture] = []
         """What each listen brought, whole."""
@@ -44,12 +48,24 @@ class Search:
             self.match.now = now
         self._changed(self.match)
 
-    async def tune(self, line: LineSettings) -> None:
-        """Sets the port, and listens anew."""
+    async def tune(self, line: LineSettings) -> bool:
+        """Sets the port, and listens anew. False where port or server refuse these settings: that is one trial less,
+        and said. Raises the fault of a server that does not answer any more."""
         if self.runner.line != line:
-            await self.runner.retune(line)
+            began = mono_s()
+            try:
+                await self.runner.retune(line)
+            except SettingsRefused as refused:
+                self._unanswered = self._unanswered + 1 if mono_s() - began > _ANSWERS_S else 0
+                if self._unanswered > _MOST_UNANSWERED:
+                    raise
+                self.ear.begin()
+                self.keep(b"", f"refused: {refused.what}", began, line)
+                return False
+            self._unanswered = 0
             await asyncio.sleep(_ON_THE_WAY_S)
         self.ear.begin()
+        return True
 
     def note(self, kind: str, text: str, detail: dict[str, object]) -> None:
         self.runner.note(kind, text, detail)
@@ -75,6 +91,10 @@ class Search:
             self.match.inference = await self.infer(heard, most)
         self.match.verdict = judge(heard, self.match.inference)
         self.tell()
+
+    def led_here(self, capture: Capture) -> list[Capture]:
+        """What was heard at another setting last."""
+        return [one for one in self._useful if one.heard_at != capture.heard_at][-1:]
 
     async def infer(self, heard: Sequence[Capture], most_rates: int) -> Inference:
         """The inference, in a process of its own. The time that it takes is none of the device's, and counts for no

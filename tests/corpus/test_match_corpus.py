@@ -1,0 +1,95 @@
+"""Match on content and devices that nobody tuned to: families kept apart, rates of which half and double lie near."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+
+import pytest
+
+from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.match.infer import infer
+from ordolex.core.match.repetition import new_in
+from ordolex.core.match.shapes import checked_in
+from ordolex.io.match.asks import chosen, generic
+from ordolex.io.match.options import Options
+from ordolex.io.system.faults import SettingsRefused
+from tests.corpus.line import Talker, heard
+from tests.corpus.live import matched, talker_of
+from tests.corpus.maker import ALL, HELD_OUT, crc16, messages
+
+NAMED = {family.name: family for family in ALL}
+LETTERS = [family.name for family in HELD_OUT if " in " in family.name and "koi8" not in family.name]
+
+
+@pytest.mark.parametrize("name", LETTERS)
+def test_clean_text_of_any_language_is_explained_by_its_own_settings(name: str) -> None:
+    rng = random.Random(name)
+    own = LineSettings(rng.choice((2400, 9600, 38400)))
+    found = heard(rng, messages(NAMED[name], rng, 400), own, own, 64)
+    best = infer([found.capture]).best
+    assert best is not None and found.reads_alike(best.best.settings, best.best.inverted), best.best
+
+
+@pytest.mark.parametrize(("data", "baud"), [(b"*" * 64, 57600), (b"." * 40, 9600), (b"=-" * 30, 19200)])
+def test_what_is_said_again_and_again_is_no_evidence(data: bytes, baud: int) -> None:
+    rng = random.Random(7)
+    own = LineSettings(baud)
+    found = heard(rng, [data] * 4, own, own, len(data))
+    best = infer([found.capture]).best
+    right = best is not None and found.reads_alike(best.best.settings, best.best.inverted)
+    assert right or best is None or best.probability < 0.9
+    assert new_in(data) < 0.2 < 0.8 < new_in(b"raceway 1 oxygen 11.42 mg/l\r\nspring level 423 mm; flow 12.2\r\n")
+
+
+def test_one_register_is_frame_enough() -> None:
+    body = bytes([23, 3, 2, 1, 44])
+    assert checked_in(body + crc16(body)) == "1 frame with a right CRC"
+
+
+def test_units_without_a_sheet_are_asked_and_a_frame_that_is_typed_is_judged_as_one() -> None:
+    asked = [question.text for question in generic((23, 24))]
+    assert any("23" in text for text in asked) and any("24" in text for text in asked) and generic() != generic((23,))
+    frame = bytes([23, 3, 0, 5, 0, 1])
+    (question,) = chosen(None, (), [frame + crc16(frame)])
+    body = bytes([23, 3, 2, 1, 44])
+    assert question.codec is not None and question.codec.whole(body + crc16(body))
+    assert chosen(None, (), [frame + b"\0\0"])[0].codec is None
+
+
+@pytest.mark.parametrize(
+    ("name", "own", "at"),
+    [
+        ("receiver", LineSettings(38400), 9600),
+        ("receiver", LineSettings(38400), 19200),
+        ("english", LineSettings(76800), 1200),
+        ("csv", LineSettings(28800, 7, Parity.ODD), 2400),
+        ("registers", LineSettings(2400, 8, Parity.EVEN), 115200),
+    ],
+)
+def test_who_talks_by_himself_is_found_by_what_he_says_and_not_by_the_absence_of_errors(
+    name: str, own: LineSettings, at: int
+) -> None:
+    match, left = matched(talker_of(NAMED[name], own, seed=at, burst=2), LineSettings(at))
+    assert match.found is not None, match.verdict
+    assert (match.found.baud, match.found.data_bits, match.found.parity) == (own.baud, own.data_bits, own.parity)
+    assert left == match.found and "answered" not in match.evidence
+
+
+class Refuser(Talker):
+    """Its server takes some formats only."""
+
+    async def configure(self, line: LineSettings) -> None:
+        if line.parity in (Parity.MARK, Parity.SPACE) or line.baud > 19200:
+            raise SettingsRefused(f"the server does not know {line.text}", "choose another")
+        await super().configure(line)
+
+
+def test_a_server_that_refuses_a_format_costs_one_trial() -> None:
+    def asked(data: bytes) -> bytes:
+        return b"raceway 3 oxygen 10.1 mg/l\r\n" if data == b"\r" else b""
+
+    device = Refuser(LineSettings(4800, 7, Parity.EVEN), None, asked=asked)
+    match, left = matched(device, LineSettings(9600), replace(Options(generic()), give_up_s=600.0))
+    assert any("refused" in trial.words for trial in match.trials), [trial.words for trial in match.trials]
+    assert match.found == left == LineSettings(4800, 7, Parity.EVEN), match.evidence
