@@ -22,6 +22,7 @@ _LIKELY_S = 1.0
 _LATENESS = 4
 _SPOKEN_FOR = 0.5  # of a rate, over all answers
 _PLENTY, _PLENTY_JUDGED = 160, 600  # bytes, of an answer that nothing is known of, and of one that can be right
+_SEEMS_INVERTED = 0.8
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
 _CUT = 2  # characters that the change of settings may cut, where the device is in the middle of saying something
@@ -88,8 +89,8 @@ class Asking:
 
     async def _is_inverted(self) -> bool:
         """Looks at settings that what comes speaks for for sure, turned over; again if a look did not settle it."""
-        best, verdict = self._match.inference.best, self._match.verdict
-        if best is None or not best.best.inverted or verdict is None or verdict.kind is not Kind.CERTAIN:
+        best = self._match.inference.best
+        if best is None or not best.best.inverted or best.probability < _SEEMS_INVERTED:
             return False
         if self._still_inverted is None or self._looks[best.best.settings] >= _MOST_LOOKS:
             return False
