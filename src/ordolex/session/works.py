@@ -58,7 +58,7 @@ class Works:
         if sending.end_well is not None:
             end_well, sending.end_well = sending.end_well, None
             end_well()
-            return f"{sending.what}, as soon as both are back"
+            return sending.what
         del self._under_way[link]
         sending.future.cancel()
         return sending.what

@@ -246,8 +246,8 @@ class Question:
         form, behind = form_of(self.data, answer)
         if form is Form.LINE:
             return (answer,) if self.echo is Echo.NEVER else (behind,) if self.echo is Echo.LINE else (behind, answer)
-        if form is Form.GLUED and self.echo is Echo.GLUED:
-            return (behind,)
+        if form is Form.GLUED and self.echo is Echo.GLUED:  # some devices echo some lines only
+            return (behind, answer) if self.like or self.holds else (behind,)
         if form is Form.GLUED:
             return (answer,) if self.echo is Echo.NEVER else (answer, behind)
         return (answer,)

@@ -22,7 +22,7 @@ from ordolex.core.text.counts import counted
 from ordolex.io.link.behind import MOST_S, heard_behind
 from ordolex.io.link.journal import RecorderLike
 from ordolex.io.link.runner import LinkRunner
-from ordolex.io.ports.survey import PortFacts
+from ordolex.io.ports.survey import MADE_HERE, PortFacts
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.transport.base import Transport
@@ -157,6 +157,8 @@ async def _one(
 ) -> list[Try]:  # fmt: skip
     """Of each unit that was heard; one try where nobody was, or where no unit is asked."""
     if not port.may_be_opened:
+        if port.state == MADE_HERE:
+            return [Try(port, None, "skipped: a virtual port of our own, for a program")]
         return [Try(port, None, f"skipped: {port.state}" + (f" by {port.holder}" if port.holder else ""))]
     out = []
     async with gate:

@@ -123,6 +123,7 @@ class At:
 
     def stop_work(self) -> None:
         """Stops what is under way on the chosen link."""
-        stopped = self.session.works.stop(self.chosen.id) if self.chosen is not None else ""
-        if stopped:
-            self.say(f"{stopped}: stopped")
+        works, link = self.session.works, self.chosen
+        stopped = works.stop(link.id) if link is not None else ""
+        if stopped and link is not None:
+            self.say(f"{stopped}: stopped" if works.on(link.id) is None else f"{stopped}: it is brought back first …")
