@@ -13,7 +13,7 @@ from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import checked_in, like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.match.verdict import Kind, Verdict, listening_settings, speaks_for
+from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings, speaks_for
 from ordolex.core.text.chance import chance
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.patterns import search
@@ -30,7 +30,7 @@ _READ, _READ_S = 48, 3.0
 """So many bytes are waited for when settings are confirmed, for so long, once the first have come."""
 _HELD_AGAINST = 10  # rates, half and double ones among them
 _SPEAKS, _SPEAKS_LITTLE = 0.5, 0.2
-_SURE_TWICE = 0.8  # at two rates
+_SURE_TWICE, _BESIDE_CERTAIN = 0.8, 0.45  # at two rates, of which one may be certain
 _ALMOST = 0.95
 _MORE, _LONG, _LONG_S = 96, 240, 8.0  # bytes and seconds by which it is told what spoils a talk
 _RESTS_S = 6.0
@@ -226,7 +226,8 @@ class Listening:
         group = self._match.inference.groups[0]
         best = group.best
         same = best.inverted and best.settings.baud == chosen.settings.baud
-        sure = min(probability, group.probability) >= _SURE_TWICE
+        less, more = sorted((probability, group.probability))
+        sure = less >= (_BESIDE_CERTAIN if more >= CERTAIN else _SURE_TWICE)
         if same and (rest is Rest.LOW or (rest is Rest.NEVER and sure)):
             self._search.keep(b"", f"still inverted there; the line {rest.value}", began)
             return True
