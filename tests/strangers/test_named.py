@@ -7,10 +7,12 @@ import asyncio
 import pytest
 
 from ordolex.core.advice.causes import causes
+from ordolex.core.advice.next_step import advise
 from ordolex.core.device.setting import Outcome, Reading, Written
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.ladder import Rung
 from ordolex.core.link.question import Question, Verdict
+from ordolex.core.link.state import LinkState
 from ordolex.core.sheet import read_sheet
 from ordolex.io.device.settings import device_for, set_one
 from ordolex.io.link.runner import LinkRunner
@@ -227,3 +229,11 @@ def test_a_register_that_holds_no_bcd_can_be_set_and_what_stood_there_is_said() 
     sheet = read_sheet(WRITABLE.replace("TYPE", "bcd16"), "n")
     written: Written = run(set_one(Device(), sheet.parameter[0], 1234))  # type: ignore[arg-type]
     assert written.verdict == "held" and "abcd is no BCD" in written.words
+
+
+def test_what_is_called_over_a_network_is_not_to_be_plugged_in() -> None:
+    for called in (False, True):
+        state = LinkState(LineSettings(9600), called=called)
+        state.gone("nothing listens at 10.8.0.4:4001", 1.0)
+        advice = advise(state.evidence(), 2.0)
+        assert advice is not None and ("Plug it in" in advice.test) is not called, advice

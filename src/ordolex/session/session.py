@@ -176,7 +176,8 @@ class Session:
         return self._view_by_survey(link, view)
 
     def _view_by_survey(self, link: LinkRecord, view: LinkView | None) -> LinkView:
-        state = LinkState(line_of(link), read_endpoint(link.endpoint).without)
+        endpoint = read_endpoint(link.endpoint)
+        state = LinkState(line_of(link), endpoint.without, called=endpoint.is_called)
         if view is not None and self.ports.of(link.endpoint) is None and view.endpoint == link.endpoint:
             listed = read_endpoint(link.endpoint).kind != "serial" and not link.adapter
         else:

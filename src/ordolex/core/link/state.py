@@ -42,6 +42,8 @@ class Evidence:
     since_s: tuple[float | None, ...]
     """When each of the five rungs was reached, None for those not reached now."""
     line: LineSettings
+    called: bool
+    """Whether it is called over a network: there is nothing to plug in."""
     without: str
     """What carries it where line settings mean nothing there, such as raw TCP; empty where they do."""
     opened_s: float | None
@@ -85,6 +87,7 @@ class Evidence:
 class LinkState:
     line: LineSettings
     without: str = ""
+    called: bool = False
     rung: Rung = Rung.ABSENT
     opened_s: float | None = None
     heard_bytes: int = 0
@@ -226,6 +229,7 @@ class LinkState:
             rung=self.rung,
             since_s=tuple(self._since.get(Rung(i)) if i <= self.rung else None for i in range(1, 6)),
             line=self.line,
+            called=self.called,
             without=self.without,
             opened_s=self.opened_s,
             heard=self.heard_bytes,

@@ -68,6 +68,11 @@ class Endpoint:
         return not self.without
 
     @property
+    def is_called(self) -> bool:
+        """Whether it is reached by a call over a network."""
+        return self.kind in _CALLED
+
+    @property
     def without(self) -> str:
         """What carries it where line settings mean nothing there; empty where they do."""
         return _WITHOUT_LINE.get(self.kind, "")

@@ -57,7 +57,7 @@ class LinkRunner:
         self.endpoint = read_endpoint(endpoint)
         self.opens_low = False
         self._make_transport = make_transport
-        self._state = state = LinkState(line, self.endpoint.without)
+        self._state = state = LinkState(line, self.endpoint.without, called=self.endpoint.is_called)
         self._held = held = Held()
         self._journal = journal = Journal(link, recorder, state, lambda: self.endpoint.text)
         withholder = Withholder(secrets)

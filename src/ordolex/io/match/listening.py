@@ -203,6 +203,10 @@ class Listening:
                 self._match.inverted = True
                 self._match.found = chosen.settings
                 self._match.evidence = f"{len(chosen.reading)} characters read, the line is inverted"
+                words = (
+                    f"{chosen.settings.text}, inverted: {chance(group.probability)}, and so it looks at twice the rate"
+                )
+                self._match.verdict = Verdict(Kind.CERTAIN, words)
                 return True
             if await self._comes_clean(chosen, group.probability):
                 return True
