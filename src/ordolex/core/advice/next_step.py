@@ -45,9 +45,7 @@ def advise(
         case Rung.ABSENT if evidence.trouble == NOT_TRIED:
             return Advice((), "A network address that was not opened yet: Enter in Find opens it, and tells.")
         case Rung.ABSENT if evidence.called:
-            return Advice(
-                (evidence.trouble,), "Look whether it is on and reached; Enter in Find calls it again."
-            )
+            return Advice((evidence.trouble,), "Look whether it is on and reached; Enter in Find calls it again.")
         case Rung.ABSENT:
             return Advice((evidence.trouble,), "Plug it in again; it is reopened by itself.")
         case Rung.PRESENT:
