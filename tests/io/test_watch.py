@@ -453,6 +453,21 @@ async def test_what_the_broker_did_not_confirm_is_sent_when_it_is_there_again_in
     listening.stop()
 
 
+@NEEDS_BROKER
+async def test_what_came_last_before_the_end_is_published_too(book: Book, broker: Mosquitto) -> None:
+    """Nobody has looked for it in the book by then, and it may not be there yet."""
+    for number in range(6):
+        publisher = Publisher(read_broker(f"mqtt://127.0.0.1:{broker.port}"), "s", book)
+        publisher.start()
+        await until(lambda publisher=publisher: publisher.words.endswith("confirmed") and publisher._looks > 2)
+        for n in range(5):
+            book.recorder.values([], [Message("ordolex/s/value/L/x", json.dumps({"value": n}), True)])
+        await asyncio.to_thread(publisher.stop)
+        assert publisher.unsent == "" and publisher.waiting == 0, number
+        upto = sqlite3.connect(book.path).execute("SELECT upto FROM confirmed").fetchone()
+        assert upto == (5 * number + 5,)
+
+
 def test_a_confirmation_of_something_else_never_counts_for_a_later_message(
     book: Book, monkeypatch: pytest.MonkeyPatch
 ) -> None:

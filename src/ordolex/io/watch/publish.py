@@ -128,6 +128,7 @@ class Publisher:
         self._catching_up = False
         self._count = 0
         self._left = -1  # not looked yet
+        self._looks = 0
         client = self._client
         client.on_connect, client.on_disconnect, client.on_publish = self._on_connect, self._on_left, self._on_confirmed
         client.on_connect_fail = self._on_no_connection
@@ -140,9 +141,13 @@ class Publisher:
         self._thread.start()
 
     def stop(self, patience_s: float = 3.0) -> None:
-        """Waits for what waits, as long as the broker takes it; the rest is sent when this is started again."""
+        """Waits for what waits, as long as the broker takes it; the rest is sent when this is started again. What came
+        last may be on its way into the book still, and nobody has looked for it there."""
         until = time.monotonic() + patience_s
-        while self._connected.is_set() and time.monotonic() < until and self.waiting:
+        with contextlib.suppress(sqlite3.Error, TimeoutError):
+            self._book.recorder.call(lambda connection: None).result(timeout=patience_s)
+        seen = self._looks
+        while self._connected.is_set() and time.monotonic() < until and (self.waiting or self._looks < seen + 2):
             time.sleep(_LOOK_S)
         self._stopping.set()
         self._thread.join(timeout=5)
@@ -251,6 +256,7 @@ class Publisher:
         room = _UNDER_WAY - len(self._under_way)
         rows = reader.values.waiting(self._sent, max(room, 1))
         self._left = len(self._waiting) + len(rows)
+        self._looks += 1
         if not sends or not self._connected.is_set():
             return
         if self._catching_up and self._waiting:
