@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from ordolex.core.line.settings import Flow
 from ordolex.core.wiring.bag import read_bag, with_count
 from ordolex.core.wiring.bus import BusError, Node, check_bus
-from ordolex.core.wiring.check import Weight, best_laid, check, laid
+from ordolex.core.wiring.check import best_laid, check, laid
 from ordolex.core.wiring.connectors import ENDS, Face, Gender, Way
+from ordolex.core.wiring.finding import Weight
 from ordolex.core.wiring.idle import ReadingError, idle, idle_pair
 from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError, wires
 from ordolex.core.wiring.solve import bag_of, mend, solve

@@ -114,20 +114,22 @@ def _scanner(rng: random.Random) -> bytes:
     return f"{rng.randint(10**11, 10**12 - 1)}\r".encode()
 
 
-def _receiver(rng: random.Random) -> bytes:
-    body = f"YXGLL,{rng.randint(4700, 4799)}.{rng.randint(0, 9999):04},N,{rng.randint(800, 999):05}.{rng.randint(0, 9999):04},E,{_clock(rng).replace(':', '')},A"
+def _sentence(body: str) -> bytes:
     check = 0
     for byte in body.encode():
         check ^= byte
     return f"${body}*{check:02X}\r\n".encode()
+
+
+def _receiver(rng: random.Random) -> bytes:
+    north, east = (
+        f"{rng.randint(low, low + 99):0{wide}}.{rng.randint(0, 9999):04}" for low, wide in ((4700, 4), (800, 5))
+    )
+    return _sentence(f"YXGLL,{north},N,{east},E,{_clock(rng).replace(':', '')},A")
 
 
 def _wind(rng: random.Random) -> bytes:
-    body = f"WIMWV,{rng.uniform(0, 359):.1f},R,{rng.uniform(0, 20):.1f},M,A"
-    check = 0
-    for byte in body.encode():
-        check ^= byte
-    return f"${body}*{check:02X}\r\n".encode()
+    return _sentence(f"WIMWV,{rng.uniform(0, 359):.1f},R,{rng.uniform(0, 20):.1f},M,A")
 
 
 def _hex_dump(rng: random.Random) -> bytes:

@@ -92,3 +92,14 @@ def test_a_server_that_refuses_a_format_costs_one_trial() -> None:
     match, left = matched(device, LineSettings(9600), replace(Options(generic()), give_up_s=600.0))
     assert any("refused" in trial.words for trial in match.trials), [trial.words for trial in match.trials]
     assert match.found == left == LineSettings(4800, 7, Parity.EVEN), match.evidence
+
+
+@pytest.mark.parametrize("seed", [2, 25, 44])
+def test_however_sure_the_word_is_its_probabilities_stand_in_order_and_add_up(seed: int) -> None:
+    rng = random.Random(seed)
+    own, at = LineSettings(1200), LineSettings(rng.choice((1200, 9600, 19200)))
+    found = heard(rng, messages(rng.choice(ALL), rng, 200), own, at, rng.choice((12, 24, 48)))
+    inference = infer([found.capture])
+    shares = [group.probability for group in inference.groups]
+    assert shares == sorted(shares, reverse=True)
+    assert sum(entry.probability for entry in inference.ranked) + inference.outside == pytest.approx(1.0, abs=1e-6)

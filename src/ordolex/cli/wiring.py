@@ -20,8 +20,9 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import Flow
 from ordolex.core.text.escapes import to_bytes
 from ordolex.core.wiring.bus import BusError, check_bus, read_bus
-from ordolex.core.wiring.check import Finding, best_laid
+from ordolex.core.wiring.check import best_laid
 from ordolex.core.wiring.connectors import ENDS, End
+from ordolex.core.wiring.finding import Finding
 from ordolex.core.wiring.idle import ReadingError, idle
 from ordolex.core.wiring.parts import CATALOGUE, PartError
 from ordolex.core.wiring.solve import Bag, Mend, Solution, mend, solve

@@ -8,9 +8,9 @@ from typing import Any
 from matplotlib.figure import Figure
 from matplotlib.patches import FancyBboxPatch
 
-from ordolex.core.wiring.check import Finding, Weight
 from ordolex.core.wiring.connectors import End
 from ordolex.core.wiring.drawn import Strand, Tone, pin_table, pins_at, strands
+from ordolex.core.wiring.finding import Finding, Weight
 from ordolex.core.wiring.parts import Part
 from ordolex.draw.sheet import BAD, COPPER, DIM, GOOD, INK, sheet
 

@@ -113,9 +113,7 @@ class Exchange:
         elif self.question.codec is None and self._last_s is not None:
             gap_s = now_s - self._last_s
             self._pace.paused(gap_s)
-            short = (
-                len(self._parts) <= len(self.question.data) + _TAIL
-            )  # of a long answer it is not asked again and again
+            short = len(self._parts) <= len(self.question.data) + _TAIL  # a long answer is not looked at each time
             if short and self._parts.strip(ENDS) and form_of(self.question.data, bytes(self._parts))[0] is Form.ALONE:
                 self._behind_own_s = max(self._behind_own_s, gap_s)
             else:

@@ -217,20 +217,7 @@ class Question:
         return out
 
     def find(self, pattern: str, answer: bytes) -> tuple[str, Match[str]] | None:
-        """Where a pattern for a value fits in the answer: the text in which it was found, and the find. Where echoes
-        are glued to answers, and this one's first line fits with what would be its echo alone, it had none."""
-        form, _ = form_of(self.data, answer)
-        if (
-            form is Form.GLUED
-            and self.echo is Echo.GLUED
-            and self._find(pattern, answer.lstrip().splitlines()[0]) is None
-        ):
-            whole = replace(self, echo=Echo.NEVER)._find(pattern, answer.lstrip().splitlines()[0])
-            if whole is not None:
-                return whole
-        return self._find(pattern, answer)
-
-    def _find(self, pattern: str, answer: bytes) -> tuple[str, Match[str]] | None:
+        """Where a pattern for a value fits in the answer: the text in which it was found, and the find."""
         for text, upto in self._readings(answer):
             behind = upto + len(text) - len(text.lstrip()) if upto else 0
             found = found_in(pattern, text, behind)

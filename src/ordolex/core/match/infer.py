@@ -11,6 +11,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match import rates
@@ -33,6 +34,7 @@ _SEEN_WELL = 0.4  # sender's rate to the receiver's, above which a capture shows
 _FAR, _HIDES_FORMAT, _HIDES_FASTER, _HIDES_CHARACTERS = 0.2, 0.9, 0.5, 0.93
 _UNREAD = 2  # characters not known for each that is read
 _RARE = 0.12
+_FLATTEST = 0.2
 _RESTS = 0.05  # how usual it is that a sender rests behind each character
 _COUNTED = 0.5  # of the sender's bits: times that are so good count them
 _INVERTED = 0.06  # how usual an inverted line is, against a right one
@@ -84,8 +86,8 @@ class Group:
 @dataclass(frozen=True, slots=True)
 class Inference:
     """All settings by probability, and the same in groups that read alike. `outside` is the probability that it is none
-    of them: a faster sender, two at once, or noise. `margin` says by how much the best explains what was heard better
-    than chance does, in nats."""
+    of them: a faster sender, two at once, or noise. `margin` says by how much the best explains what was heard
+    better than chance does, in nats, and `features` what the word on it rests on (word.py)."""
 
     ranked: tuple[Ranked, ...]
     groups: tuple[Group, ...]
@@ -222,8 +224,8 @@ def _temper(fits: dict[tuple[_Key, int], _Fit]) -> float:
 def _tried_by_chance(
     found: Inference, heard: Sequence[Capture], weighed: Sequence[dict[tuple[_Key, int], float]]
 ) -> Inference:
-    """All probabilities by how sure the word on the best can be; what it loses goes to the others, and to none of them
-    where chance explains what was heard as well."""
+    """All probabilities by how sure the word on the best can be: what it loses goes to the others in their order, and
+    to none of them where chance explains what was heard as well."""
     if found.best is None:
         return found
     best = found.best.best
@@ -238,17 +240,40 @@ def _tried_by_chance(
     told = grounds(found.best.probability, weight, capture, ratio, counted=counted)
     sure = told.probability * _share_of_format(found.best, ratio, told=counted)
     others = (1 - sure) * float(1 / (1 + np.exp(-np.clip(told.better, -60, 60))))
-    before = found.best.probability
-    factors = sure / before, others / max(1e-9, 1 - before)
-
-    def anew(entry: Ranked) -> Ranked:
-        return replace(entry, probability=entry.probability * factors[entry not in mine])
-
     mine = set(found.best.members)
-    ranked = sorted(map(anew, found.ranked), key=lambda entry: -entry.probability)
-    groups = tuple(Group(tuple(map(anew, group.members))) for group in found.groups)
-    outside = max(0.0, 1 - sure - (others if before < 1 - 1e-6 else 0.0))
+    before = np.array([entry.probability for entry in found.ranked])
+    own = np.array([entry in mine for entry in found.ranked])
+    share = _flattened(before, own, sure / (sure + others))
+    held = dict(zip(found.ranked, share, strict=True))
+    best_share, *rest = (sum(held[one] for one in group.members) for group in found.groups)
+    most = sure / max([best_share, *rest])  # no other rises above the best
+    factors = np.where(own, sure / best_share, min(most, others / max(1e-9, 1 - best_share)))
+    anew = {
+        entry: replace(entry, probability=float(one))
+        for entry, one in zip(found.ranked, share * factors, strict=True)
+    }  # fmt: skip
+    ranked = sorted(anew.values(), key=lambda entry: -entry.probability)
+    groups = tuple(Group(tuple(anew[entry] for entry in group.members)) for group in found.groups)
+    groups = tuple(sorted(groups, key=lambda group: -group.probability))  # the best stays first: sorting is stable
+    outside = max(0.0, 1 - sum(entry.probability for entry in ranked))
     return Inference(tuple(ranked), groups, outside, float(told.margin * len(capture.data)), told.features)
+
+
+def _flattened(shares: NDArray[np.float64], best: NDArray[np.bool_], wanted: float) -> NDArray[np.float64]:
+    """`shares` to such a power that those of the `best` come to what is `wanted`: their order stays. Not flatter than
+    all that is known of them bears."""
+    logs = np.log(np.maximum(shares, 1e-300))
+
+    def to(power: float) -> NDArray[np.float64]:
+        raised = np.exp((logs - logs.max()) * power)
+        out: NDArray[np.float64] = raised / raised.sum()
+        return out
+
+    low, high = _FLATTEST, 8.0
+    for _ in range(40):
+        middle = (low + high) / 2
+        low, high = (middle, high) if to(middle)[best].sum() < wanted else (low, middle)
+    return to(low)
 
 
 def _format_of(settings: LineSettings) -> Format:

@@ -81,9 +81,7 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, int
     for item in items:
         link = item.link
         if silent and min(silent.values()) < item.utc_us:
-            for other in sorted(
-                (one for one, at_us in silent.items() if at_us < item.utc_us), key=lambda one: (silent[one], one)
-            ):
+            for _, other in sorted((at_us, one) for one, at_us in silent.items() if at_us < item.utc_us):
                 yield other, 0, [], talks[other].tick(item.utc_us)
                 del silent[other]
         talk = talks.get(link)

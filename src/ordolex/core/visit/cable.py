@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 
-from ordolex.core.wiring.check import Finding
 from ordolex.core.wiring.connectors import ENDS, End
 from ordolex.core.wiring.drawn import Tone, pins_at, strands
+from ordolex.core.wiring.finding import Finding
 from ordolex.core.wiring.parts import USUAL_BAG
 from ordolex.core.wiring.solve import bag_of, solve
 

@@ -35,6 +35,7 @@ from ordolex.core.visit.report import (
     Urgency,
 )
 from ordolex.core.visit.since import DIFFERS, Since
+from ordolex.core.visit.watched import passed, still_standing
 
 MOST_ROWS, MOST_EXCHANGES, MOST_TRIED = 400, 12, 40
 _MOST_BYTES = 48
@@ -92,7 +93,7 @@ def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: 
         OpenPoint(Urgency.NOTE, plan.name, f"relay {plan.name}: {words}")
         for plan in found.relays for words in [offered_words(plan.ends[0], plan.allow)] if words
     ]  # fmt: skip
-    report.open_points += _still(found.events, found)
+    report.open_points += still_standing(found.events, names)
     report.open_points += [
         OpenPoint(Urgency.LATER, row.link, f"{row.what}: {row.then}, and found {row.now}")
         for row in found.since if row.state == DIFFERS
@@ -154,36 +155,13 @@ def _link(link: LinkRecord, events: Sequence[Event], found: Material, when: When
         for e in events
         if e.kind == "note" and e.text.startswith(("front panel", "ratio:"))
     ]
-    part.watched = _watched(events, when)
+    part.watched = passed(events, when, MOST_TRIED)
     rows = [row for row in tried(events) if row.what]
     part.tried = [Told(when(row.at_us), row.what, row.effect) for row in rows[-MOST_TRIED:]]
     part.hidden = _hidden(link)
     part.cable = _cable(link, sheet, events)
     part.exchanges = _exchanges(events, sheet, when, link.reads_in)
     return part
-
-
-def _watched(events: Sequence[Event], when: When) -> list[Told]:
-    """What began and ended while values were watched; how many there were, where not all are told."""
-    passed = [event for event in events if event.kind == "watch" and event.detail.get("what")]
-    told = [Told(when(event.utc_us), event.text) for event in passed[-MOST_TRIED:]]
-    if len(passed) > len(told):
-        earlier = counted(len(passed) - len(told), "earlier one")
-        told.insert(0, Told(when(passed[0].utc_us), f"{earlier} from here on, in the record"))
-    return told
-
-
-def _still(events: Sequence[Event], found: Material) -> list[OpenPoint]:
-    """What stood out of its limits when it was looked at last."""
-    standing: dict[tuple[int, object, object], Event] = {}
-    for event in events:
-        if event.kind == "watch" and event.detail.get("what"):
-            standing[event.link, event.detail.get("item"), event.detail["what"]] = event
-    names = {link.id: link.name for link in found.links}
-    return [
-        OpenPoint(Urgency.LATER, names.get(event.link, ""), f"at the end of the watch: {event.text}")
-        for event in standing.values() if event.detail.get("on")
-    ]  # fmt: skip
 
 
 def _rung(events: Sequence[Event], when: When) -> str:

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from enum import Enum
 from textwrap import wrap
 
-from ordolex.core.wiring.check import Finding
 from ordolex.core.wiring.connectors import PINS, End, Face
+from ordolex.core.wiring.finding import Finding
 from ordolex.core.wiring.parts import Part
 
 _WIDE, _NARROW = 18, 11  # characters between two joints

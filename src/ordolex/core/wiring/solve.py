@@ -10,8 +10,9 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordolex.core.line.settings import Flow
-from ordolex.core.wiring.check import Finding, best_laid, check, turns
+from ordolex.core.wiring.check import best_laid, check, turns
 from ordolex.core.wiring.connectors import End, Face
+from ordolex.core.wiring.finding import Finding
 from ordolex.core.wiring.parts import CATALOGUE, Part
 
 MAX_PARTS = 5

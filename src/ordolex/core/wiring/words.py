@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ordolex.core.wiring.check import Finding, Signal
 from ordolex.core.wiring.connectors import CIRCUITS, ENDS, End, Level
+from ordolex.core.wiring.finding import Finding, Signal
 
 GOOD, BAD = "✓", "✗"
 

@@ -203,10 +203,6 @@ class Listening:
                 self._match.inverted = True
                 self._match.found = chosen.settings
                 self._match.evidence = f"{len(chosen.reading)} characters read, the line is inverted"
-                words = (
-                    f"{chosen.settings.text}, inverted: {chance(group.probability)}, and so it looks at twice the rate"
-                )
-                self._match.verdict = Verdict(Kind.CERTAIN, words)
                 return True
             if await self._comes_clean(chosen, group.probability):
                 return True
@@ -234,6 +230,9 @@ class Listening:
         sure = less >= (_BESIDE_CERTAIN if more >= CERTAIN else _SURE_TWICE)
         if same and (rest is Rest.LOW or (rest is Rest.NEVER and sure)):
             self._search.keep(b"", f"still inverted there; the line {rest.value}", began)
+            words = f"{chosen.settings.text}, inverted: {chance(more)} at one rate, {chance(less)} at another"
+            certain = rest is Rest.LOW or more >= CERTAIN
+            self._match.verdict = Verdict(Kind.CERTAIN if certain else Kind.LIKELY, words)
             return True
         if same:
             words = f"it reads as {best.settings.text} inverted, but the line {rest.value}: measure its idle voltage"

@@ -27,6 +27,7 @@ from ordolex.io.system.faults import Fault, PortLost, SettingsRefused
 from ordolex.io.transport.base import READ_SIZE, Listener, Pacer
 from ordolex.io.transport.front import Front, NoFront, User
 from ordolex.io.transport.linux_line import set_rate_of_terminal, settings_of_terminal
+from ordolex.io.transport.packets import Packets
 from ordolex.io.transport.virtual_name import VirtualName
 from ordolex.io.transport.watch_opens import OpensWatch
 
@@ -37,7 +38,6 @@ _WHO_AGAIN_S = 2.0
 WAITS_S = 10.0
 """What a program left unread in the port is kept for so long for the next one, as what nobody is there to hear is."""
 _CMSPAR = 0o10000000000
-_FLUSHED = 1  # TIOCPKT_FLUSHREAD
 
 
 class VirtualTransport:
@@ -61,8 +61,8 @@ class VirtualTransport:
         self._seen: tuple[int, int, int, int] = (0, 0, 0, 0)
         self._hung_up = False
         self._read_s = self._wrote_s = 0.0
-        self._flushes = 0
-        self._paused = self._pushing = self._in_packets = self._cleared = False
+        self._packets = Packets(self._thrown_away)
+        self._paused = self._pushing = False
         self._tasks: set[asyncio.Task[None]] = set()
         self._writable: asyncio.Future[None] | None = None
 
@@ -85,7 +85,7 @@ class VirtualTransport:
 
         self._master, self._slave = pty.openpty()
         try:
-            self._packets(on=True)
+            self._packets.begin(self._master)
             tty.setraw(self._slave)
             self._terminal = os.ttyname(self._slave)
             self._line = line
@@ -262,7 +262,7 @@ class VirtualTransport:
         pieces: list[bytes] = []
         while len(pieces) < _PIECES and not self._look():
             try:
-                piece = self._taken(os.read(self._master, READ_SIZE + 1))
+                piece = self._packets.taken(os.read(self._master, READ_SIZE + 1))
             except BlockingIOError:
                 break
             except OSError as error:
@@ -286,29 +286,11 @@ class VirtualTransport:
         if self._listener is not None:
             self._listener.arrived(data, None, now)
 
-    def _packets(self, *, on: bool) -> None:
-        """With a byte before all that is read, which tells besides that the program threw its input away
-        (ioctl_tty(2), TIOCPKT); where the system has no such thing, it is not told."""
-        import fcntl
-        import struct
-        import termios
-
-        with contextlib.suppress(OSError, AttributeError):
-            fcntl.ioctl(self._master, termios.TIOCPKT, struct.pack("i", on))
-            self._in_packets = on
-
-    def _taken(self, data: bytes) -> bytes:
-        """What the program wrote. What it threw away, the relay does not hold for it either."""
-        if not self._in_packets:
-            return data
-        if data[:1] and data[0] & _FLUSHED:
-            ours, self._cleared = self._cleared, False
-            if not ours:
-                self._flushes += 1
-                if self._writable is not None:
-                    self._now_writable()
-                self.front.discard(to_user=True, from_user=False)
-        return data[1:] if data[:1] == b"\0" else b""
+    def _thrown_away(self) -> None:
+        """By the program: the relay does not hold it for it either."""
+        if self._writable is not None:
+            self._now_writable()
+        self.front.discard(to_user=True, from_user=False)
 
     def _lost(self, error: OSError) -> None:
         listener = self._listener
@@ -322,11 +304,11 @@ class VirtualTransport:
 
         with contextlib.suppress(OSError, termios.error):
             termios.tcflush(self._slave, termios.TCIFLUSH)
-            self._cleared = self._in_packets
+            self._packets.cleared()
 
     async def write(self, data: bytes) -> None:
         """The rest of what the program throws away meanwhile is not written any more."""
-        view, flushes = memoryview(data), self._flushes
+        view, thrown = memoryview(data), self._packets.thrown
         self._pacer.wrote(len(data))
         self._wrote_s = mono_s()
         while view:
@@ -336,7 +318,7 @@ class VirtualTransport:
                 count = os.write(self._master, view)
             except BlockingIOError:
                 await self._until_writable()
-                if self._flushes != flushes:
+                if self._packets.thrown != thrown:
                     return
                 continue
             except OSError as error:

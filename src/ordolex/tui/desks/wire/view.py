@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from ordolex.core.wiring.check import Finding, Weight
 from ordolex.core.wiring.drawn import Tone, drawing
+from ordolex.core.wiring.finding import Finding, Weight
 from ordolex.core.wiring.words import chain_line, end_title, signal_lines
 from ordolex.tui.desks.wire.wiring import Wiring
 from ordolex.tui.theme import BAD, GOOD, UNSURE, Palette

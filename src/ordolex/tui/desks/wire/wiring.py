@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 
 from ordolex.core.line.settings import Flow
 from ordolex.core.port.endpoint import read_endpoint
-from ordolex.core.wiring.check import Finding, best_laid
+from ordolex.core.wiring.check import best_laid
 from ordolex.core.wiring.connectors import ENDS, End
+from ordolex.core.wiring.finding import Finding
 from ordolex.core.wiring.parts import CATALOGUE, USUAL_BAG, Part, PartError
 from ordolex.core.wiring.solve import Bag, Mend, Solution, bag_of, mend, solve
 from ordolex.io.own.bag import bag_file, load_bag
