@@ -15,7 +15,7 @@ setup: .venv/.installed
 dev: .venv/.installed-dev
 
 # What the program itself needs; `make demo` needs no more.
-.venv/.installed: requirements.lock pyproject.toml
+.venv/.installed: requirements.lock pyproject.toml hatch_build.py src/ordolex/core/match/forward.c
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
 		{ echo "Ordolex needs Python 3.11 or newer; this is $$($(PYTHON) --version)"; exit 1; }
 	@echo "Setting up .venv here, once: Python packages, about 250 MB, about half a minute"

@@ -3,10 +3,12 @@
 import ast
 import os
 import re
+import shutil
 import subprocess
 import sys
 import tarfile
 import tomllib
+import zipfile
 from importlib.metadata import packages_distributions
 from pathlib import Path
 
@@ -18,9 +20,9 @@ import ordolex
 ROOT = Path(__file__).parents[1]
 
 
-def built(folder: Path, target: str) -> Path:
+def built(folder: Path, target: str, **env: str) -> Path:
     command = [sys.executable, "-m", "hatchling", "build", "-t", target, "-d", str(folder)]
-    subprocess.run(command, cwd=ROOT, check=True, capture_output=True, timeout=100)
+    subprocess.run(command, cwd=ROOT, env={**os.environ, **env}, check=True, capture_output=True, timeout=100)
     (made,) = folder.iterdir()
     return made
 
@@ -52,11 +54,27 @@ def test_the_wheel_runs_from_an_empty_place(tmp_path: Path) -> None:
     assert "oxygen-transmitter" in ran("sheet", "list") and "Raceway 1 oxygen" in ran("bench", "--list")
 
 
+def test_the_wheel_is_built_with_a_compiler_and_without(tmp_path: Path) -> None:
+    """What is compiled is of one machine, and says so; without a compiler the wheel is for any."""
+    part = "ordolex/core/match/libforward.so.1"
+    without = built(tmp_path / "without", "wheel", CC="false")
+    assert without.name.endswith("-py3-none-any.whl") and part not in zipfile.ZipFile(without).namelist()
+    if shutil.which("cc"):
+        with_it = built(tmp_path / "with", "wheel")
+        assert not with_it.name.endswith("-any.whl") and part in zipfile.ZipFile(with_it).namelist()
+
+
 def test_the_source_archive_holds_what_a_wheel_is_made_of(tmp_path: Path) -> None:
     with tarfile.open(built(tmp_path / "dist", "sdist")) as archive:
         names = {name.partition("/")[2] for name in archive.getnames()}
     wanted = ("pyproject.toml", "README.md", "LICENSE", "CHANGELOG.md", "src/ordolex/bench/alder_brook.toml")
-    assert {*wanted, "src/ordolex/sheets/meter.toml", "src/ordolex/py.typed"} <= names
+    assert {
+        *wanted,
+        "src/ordolex/sheets/meter.toml",
+        "src/ordolex/py.typed",
+        "hatch_build.py",
+        "src/ordolex/core/match/forward.c",
+    } <= names
 
 
 def test_every_benchmark_and_script_can_be_begun() -> None:

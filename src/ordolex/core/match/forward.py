@@ -20,13 +20,13 @@ from ordolex.core.match.formats import IDLE, LONGEST, STATES
 from ordolex.core.match.samples import NOTHING
 from ordolex.core.match.ways import BEFORE, LN_WRONG, MASK, Candidates, Formats, Ints, Rows, Ways, Weights
 
-_NEXT, _REST = np.float32(np.log(0.65)), np.float32(np.log(0.35))  # behind a frame: the next one at once, or a rest
-_START, _STAY = np.float32(np.log(0.35)), np.float32(np.log(0.65))
-_LOST = np.float32(np.log(0.003) - np.log(STATES))  # the sender may be anywhere: bytes were wrong or missing
-_NO_REST = np.float32(np.log(0.02))
+NEXT, REST = np.float32(np.log(0.65)), np.float32(np.log(0.35))  # behind a frame: the next one at once, or a rest
+START, STAY = np.float32(np.log(0.35)), np.float32(np.log(0.65))
+LOST = np.float32(np.log(0.003) - np.log(STATES))  # the sender may be anywhere: bytes were wrong or missing
+NO_REST = np.float32(np.log(0.02))
 _WRONG, _ZERO = np.float32(LN_WRONG), np.float32(0.0)
-_OWN_SPREAD = 0.25  # in the sender's bits: a rest of the line need not be a whole number of them
-_ASTRAY = 0.002  # share of times of arrival that say nothing
+OWN_SPREAD = 0.25  # in the sender's bits: a rest of the line need not be a whole number of them
+ASTRAY = 0.002  # share of times of arrival that say nothing
 
 
 class State(NamedTuple):
@@ -82,13 +82,13 @@ class Forward:
         self._frames.append((now.past[self._rows, self._ways.last], frame, right))
         return len(self._frames) - 1
 
-    def _step(self, now: State, level: Ints, stay_odds: np.float32 = _STAY) -> State:
+    def _step(self, now: State, level: Ints, stay_odds: np.float32 = STAY) -> State:
         """One bit of the sender; `level` (C,) as the sender means it: 0, 1, UNKNOWN, or NOTHING for no bit at all."""
         weight, packed, past = now
         ways = self._ways
         ended, frame = self._ended(now)
         rest = weight[:, IDLE]
-        next_, start, stop, stay = ended + _NEXT, rest + _START, ended + _REST, rest + stay_odds
+        next_, start, stop, stay = ended + NEXT, rest + START, ended + REST, rest + stay_odds
         known = np.minimum(level, UNKNOWN) + 3 * self._rows
         new = ways.odds[known]
         new[:, 1:IDLE] += weight[:, : IDLE - 1]
@@ -158,7 +158,7 @@ class Forward:
     def _begin_frames(self, now: State, rows: NDArray[np.bool_]) -> State:
         """A start bit may come at once behind a frame or a rest."""
         ended, frame = self._ended(now)
-        next_, start = ended + _NEXT, now.weight[:, IDLE] + _START
+        next_, start = ended + NEXT, now.weight[:, IDLE] + START
         begun = np.where(rows, np.logaddexp(next_, start), np.float32(-np.inf))
         was = np.where(next_ >= start, self._ways.was(frame), now.packed[:, IDLE])
         better = begun > now.weight[:, 0]
@@ -174,7 +174,7 @@ class Forward:
     def _rest_after_frames(self, now: State, rows: NDArray[np.bool_]) -> State:
         """Behind a frame the line may rest for any time. Writes to `now`."""
         ended, frame = self._ended(now)
-        stop, stay = ended + (_REST - _START), now.weight[:, IDLE] - _START
+        stop, stay = ended + (REST - START), now.weight[:, IDLE] - START
         ends = (stop >= stay) & rows
         if now.past is not None:
             now.past[:, IDLE] = np.where(ends, self._frame(now, frame), now.past[:, IDLE])
@@ -193,11 +193,9 @@ class Forward:
         self, now: State, low: NDArray[np.bool_], gap: NDArray[np.float64], spread: NDArray[np.float64]
     ) -> State:
         """The same where it is known how long that took: `gap` (C,) in the sender's bits, good to `spread` (C,)."""
-        width = np.hypot(_OWN_SPREAD, spread)
-        most = int(min(np.ceil((gap + 2 * width).max()), LONGEST))
-        odds = np.log(np.exp(-0.5 * ((np.arange(LONGEST + 1)[:, None] - gap) / width) ** 2) + _ASTRAY).astype(
-            np.float32
-        )
+        width = np.hypot(OWN_SPREAD, spread)
+        most = int(np.clip(np.ceil((gap + 2 * width).max()), 1, LONGEST))  # times may be worse than they claim
+        odds = np.log(np.exp(-0.5 * ((np.arange(LONGEST + 1)[:, None] - gap) / width) ** 2) + ASTRAY).astype(np.float32)
         odds[most] = np.where(gap >= most, np.float32(0.0), odds[most])
         never = np.float32(-np.inf)
         lows = State(np.where(low[:, None], now.weight, never), now.packed, now.past)
@@ -225,7 +223,7 @@ class Forward:
             self._frames.append((before, frame, np.ones(len(frame), bool)))
             past = past.copy()
             past[:, IDLE] = number
-        weight, packed = now.weight + _NO_REST, now.packed.copy()  # it may be a byte that came late, or was lost
+        weight, packed = now.weight + NO_REST, now.packed.copy()  # it may be a byte that came late, or was lost
         weight[:, IDLE] = _log_sum(full)
         packed[:, IDLE] = LINE_BEGINS << BEFORE
         return State(weight, packed, past)
@@ -279,7 +277,7 @@ class Forward:
     def _lost(self, now: State) -> State:
         """Allows that the sender is anywhere, at a price."""
         full = now.weight + self._ways.worth(now.packed)
-        floor = full.max(axis=1, keepdims=True) + _LOST
+        floor = full.max(axis=1, keepdims=True) + LOST
         low = (full < floor) & self._ways.inside
         past = now.past
         if past is not None:
@@ -307,11 +305,11 @@ class Forward:
         out: list[tuple[int, int, bool]] = []
         if place == self._ways.last[row]:
             frame = now.packed[self._rows, self._ways.last]
-            out.append(_unpacked(int(frame[row]), bool(self._ways.parity_odds(frame)[row] > LN_WRONG / 2)))
+            out.append((*characters_of(int(frame[row])), bool(self._ways.parity_odds(frame)[row] > LN_WRONG / 2)))
         at = int(now.past[row, place])
         while at >= 0:
             before, frames, rights = self._frames[at]
-            out.append(_unpacked(int(frames[row]), bool(rights[row])))
+            out.append((*characters_of(int(frames[row])), bool(rights[row])))
             at = int(before[row])
         return out[::-1]
 
@@ -319,8 +317,9 @@ class Forward:
 _PLACES = np.arange(STATES)[None, :]
 
 
-def _unpacked(frame: int, right: bool) -> tuple[int, int, bool]:
-    return frame & 0xFF, (frame >> MASK) & 0xFF, right
+def characters_of(frame: int) -> tuple[int, int]:
+    """Value and mask of known bits of a packed character."""
+    return frame & 0xFF, (frame >> MASK) & 0xFF
 
 
 def _log_sum(given: Weights) -> Weights:

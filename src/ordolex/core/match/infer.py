@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from ordolex.core.line.settings import LineSettings, Parity
 from ordolex.core.match import rates
 from ordolex.core.match.capture import Capture, Segment, segments, timed
+from ordolex.core.match.compiled import following
 from ordolex.core.match.content import ANY, EIGHT_BITS, KINDS, kind_weight
 from ordolex.core.match.formats import Format, formats, usual
-from ordolex.core.match.forward import Forward
 from ordolex.core.match.read import Characters, Supposed, read_out
 from ordolex.core.match.repetition import new_in
 from ordolex.core.match.samples import sender_bits
@@ -37,7 +37,7 @@ _RARE = 0.12
 _FLATTEST = 0.2
 _RESTS = 0.05  # how usual it is that a sender rests behind each character
 _COUNTED = 0.5  # of the sender's bits: times that are so good count them
-_INVERTED = 0.06  # how usual an inverted line is, against a right one
+_INVERTED = 0.12  # how usual an inverted line is, against a right one
 MOST_BYTES = 256
 """Bytes of one capture that are looked at; more do not change the answer."""
 
@@ -179,7 +179,7 @@ def _weigh(
     )
     ratios = np.array([rate.ratio for rate in found])
     bits, clashes = sender_bits(parts, ratios)
-    run = Forward(Candidates(chosen, format_of, ratios, rate_of, np.full(len(format_of), ANY), inverted))
+    run = following(Candidates(chosen, format_of, ratios, rate_of, np.full(len(format_of), ANY), inverted))
     kept = np.arange(len(format_of))
     prior = np.array([
         _usual(_Key(found[int(r)].baud, chosen[int(f)], bool(i)), heard)
@@ -201,7 +201,7 @@ def _weigh(
     kinds = np.concatenate([
         np.full(int(eight.sum()) if kind in EIGHT_BITS else len(kept), kind) for kind in KINDS
     ])  # fmt: skip
-    last = Forward(Candidates(chosen, format_of[rows], ratios, rate_of[rows], kinds, inverted[rows]))
+    last = following(Candidates(chosen, format_of[rows], ratios, rate_of[rows], kinds, inverted[rows]))
     last.run(parts, bits, clashes)
     return [
         (

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ordolex.core.match.capture import Capture, segments, timed
+from ordolex.core.match.compiled import following
 from ordolex.core.match.content import TEXT
 from ordolex.core.match.formats import Format
-from ordolex.core.match.forward import Forward
 from ordolex.core.match.samples import sender_bits
 from ordolex.core.match.ways import Candidates
 from ordolex.core.uart.receiver import Resync
@@ -45,7 +45,7 @@ def read_out(capture: Capture, supposed: Sequence[Supposed], habit: Resync = Res
     content = np.array([one.content for one in supposed])
     inverted = np.array([int(one.inverted) for one in supposed])
     formats = [one.format for one in supposed]
-    run = Forward(Candidates(formats, rows, ratios, rows, content, inverted), history=True)
+    run = following(Candidates(formats, rows, ratios, rows, content, inverted), history=True)
     run.run(parts, bits, clashes)
     out = []
     for row, one in enumerate(supposed):

@@ -19,7 +19,7 @@ from ordolex.core.match.formats import EVEN, FREE, IDLE, ODD, STATES, Format, ta
 _NOISE = 0.01
 LN_WRONG, LN_RIGHT = float(np.log(_NOISE)), float(np.log(1 - _NOISE))
 """Weights of one bit that contradicts, and of one that is as it must be; the noise bears gaps and real errors."""
-_LN_HALF = float(np.log(0.5))
+LN_HALF = float(np.log(0.5))
 MASK, BEFORE, SEEN, PARITY = 8, 16, 19, 20
 """Where in a packed character its parts begin."""
 _CHARACTER = (1 << SEEN) - 1
@@ -82,6 +82,13 @@ class Formats:
                         self.open[row, level, start, place] = 0.0
                         self.run[row, level, start, place] = added
 
+    def parity_right(self, of: int, frame: int) -> bool:
+        """Whether the parity bit of a character in this format is as it must be, or not known."""
+        full = (frame & 0xFF00) == ((1 << int(self.table.data_bits[of])) - 1) << MASK
+        kind = int(self.table.parity[of])
+        odds = PARITY_ODDS[kind * 1024 + ((frame >> SEEN) & 3) * 256 + (frame & 0xFF)] if full else 0.0
+        return bool(odds > LN_WRONG / 2)
+
 
 class Ways:
     """The tables of `Formats` and of the contents, laid out for C candidates.
@@ -106,7 +113,7 @@ class Ways:
         kinds = table.parity[of]
         self._checked = bool((kinds != FREE).any())
         self._parity_base = (kinds * 1024).astype(np.int32)
-        self._half: Weights = np.where(kinds == FREE, 0.0, _LN_HALF).astype(np.float32)
+        self._half: Weights = np.where(kinds == FREE, 0.0, LN_HALF).astype(np.float32)
         pairs = [(int(c), int(b)) for c, b in zip(candidates.content_of, table.data_bits[of], strict=True)]
         found = sorted(set(pairs))
         self._content = np.concatenate([weights(content, bits).ravel() for content, bits in found])
@@ -122,14 +129,14 @@ class Ways:
         """(C,) log weight of the parity bits of characters that have ended."""
         if not self._checked:
             return np.zeros(len(frame), np.float32)
-        told = _PARITY_ODDS[self._parity_base + ((frame >> SEEN) & 3) * 256 + (frame & 0xFF)]
+        told = PARITY_ODDS[self._parity_base + ((frame >> SEEN) & 3) * 256 + (frame & 0xFF)]
         seen = (frame >> SEEN) & 1
         odds: Weights = np.where((frame & 0xFF00) == self.full, told, self._half * seen)
         return odds
 
     def was(self, frame: Rows) -> Rows:
         """The class of a character that has ended, where the next one looks for it."""
-        known: Rows = np.where((frame & 0xFF00) == self.full, _WAS[frame & 0xFF], NO_CLASS)
+        known: Rows = np.where((frame & 0xFF00) == self.full, WAS[frame & 0xFF], NO_CLASS)
         return known
 
 
@@ -144,5 +151,5 @@ def _parity_odds() -> Weights:
     return out.ravel()
 
 
-_PARITY_ODDS = _parity_odds()
-_WAS = CLASS_OF.astype(np.int32) << BEFORE
+PARITY_ODDS = _parity_odds()
+WAS = CLASS_OF.astype(np.int32) << BEFORE
