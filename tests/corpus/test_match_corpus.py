@@ -7,10 +7,15 @@ from dataclasses import replace
 
 import pytest
 
+from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.match.content import text_in
 from ordolex.core.match.infer import infer
 from ordolex.core.match.repetition import new_in
-from ordolex.core.match.shapes import checked_in
+from ordolex.core.match.shapes import checked_in, like_text
+from ordolex.core.match.stored import Answered, answered
+from ordolex.core.match.verdict import Kind, judge
+from ordolex.core.record.items import Chunk
 from ordolex.io.match.asks import chosen, generic
 from ordolex.io.match.options import Options
 from ordolex.io.system.faults import SettingsRefused
@@ -29,6 +34,18 @@ def test_clean_text_of_any_language_is_explained_by_its_own_settings(name: str) 
     found = heard(rng, messages(NAMED[name], rng, 400), own, own, 64)
     best = infer([found.capture]).best
     assert best is not None and found.reads_alike(best.best.settings, best.best.inverted), best.best
+
+
+@pytest.mark.parametrize("name", LETTERS)
+def test_letters_of_another_alphabet_are_text_and_no_faster_sender(name: str) -> None:
+    rng = random.Random(f"{name} again")
+    own = LineSettings(rng.choice((2400, 9600, 38400)))
+    capture = heard(rng, messages(NAMED[name], rng, 400), own, own, 64).capture
+    verdict = judge([capture], infer([capture]))
+    assert verdict.kind is not Kind.FASTER and "faster" not in verdict.words, verdict.words
+    fast = LineSettings(6 * own.baud)
+    garbage = heard(rng, messages(NAMED[name], rng, 4000), fast, own, 64).capture.data
+    assert text_in(capture.data) > 0.3 and (len(garbage) < 20 or not like_text(garbage))
 
 
 @pytest.mark.parametrize(("data", "baud"), [(b"*" * 64, 57600), (b"." * 40, 9600), (b"=-" * 30, 19200)])
@@ -92,6 +109,36 @@ def test_a_server_that_refuses_a_format_costs_one_trial() -> None:
     match, left = matched(device, LineSettings(9600), replace(Options(generic()), give_up_s=600.0))
     assert any("refused" in trial.words for trial in match.trials), [trial.words for trial in match.trials]
     assert match.found == left == LineSettings(4800, 7, Parity.EVEN), match.evidence
+
+
+def test_errors_at_a_wrong_rate_are_no_talker_out_of_step() -> None:
+    own = LineSettings(115200)
+    match, _ = matched(talker_of(NAMED["fixed"], own, 71, 2.0, 1), LineSettings(1200), Options(generic()))
+    assert match.found is None or match.found.baud == own.baud, match.evidence
+
+
+@pytest.mark.parametrize("text", ["4800 7E1", "19200 8E1", "2400 8N1"])
+def test_what_it_answered_before_is_asked_first_where_the_record_speaks_for_it(text: str) -> None:
+    """Nothing is listened for then: the device's garbled answers are in the record."""
+    own, at, answer = read_line(text).settings, LineSettings(9600), b"raceway 3 oxygen 10.1 mg/l, flow 412\r\n"
+    rng = random.Random(text)
+    garbled = heard(rng, [answer] * 8, own, at, 120).capture
+    talker = Talker(own, None, asked=lambda data: answer if b"*IDN?" in data else b"", seed=3)
+    options = Options(generic(), answered=Answered((garbled,), (b"*IDN?\n",)), give_up_s=300.0)
+    match, left_at = matched(talker, at, options)
+    assert match.found is not None and match.found.baud == own.baud and left_at == match.found
+    assert match.trials[0].sent == b"*IDN?\n" and sum(trial.seconds for trial in match.trials) < 7
+
+
+def test_only_what_came_behind_something_sent_is_an_answer() -> None:
+    def chunk(direction: str, at_s: float, data: bytes) -> Chunk:
+        return Chunk(1, direction, 0, int(at_s * 1e6), [data], int(at_s * 1e6))
+
+    asked = [chunk("tx", 1.0, b"V?\r"), chunk("rx", 1.3, b"garbage"), chunk("rx", 1.5, b"more")]
+    told = answered(asked, LineSettings(9600), with_flags=False)
+    assert told.asked == (b"V?\r",) and b"".join(one.data for one in told.captures) == b"garbagemore"
+    assert not answered([*asked, chunk("rx", 9.0, b"by itself")], LineSettings(9600), with_flags=False).captures
+    assert not answered(asked[1:], LineSettings(9600), with_flags=False).captures
 
 
 @pytest.mark.parametrize("seed", [2, 25, 44])

@@ -13,7 +13,7 @@ from ordolex.core.advice.causes import Inferred
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference
-from ordolex.core.match.stored import captures
+from ordolex.core.match.stored import Answered, answered, captures
 from ordolex.core.match.verdict import Kind
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
@@ -76,9 +76,10 @@ class Matches:
         def changed(match: Match) -> None:
             running.latest = match
 
+        before = await asyncio.to_thread(answered_in_book, session, link)
         others = [line_of(other) for other in session.links if other.id != link.id and other.line]
         usual = [line for line, _ in Counter(others).most_common(3)]  # a site's devices are often set alike
-        job = match(runner, wanted, session.devices.sheet_of(link), usual, tried, changed)
+        job = match(runner, replace(wanted, answered=before), session.devices.sheet_of(link), usual, tried, changed)
         running.future = session.hub.call(job)
 
     def stop(self, link: int) -> AtWork | None:
@@ -147,6 +148,15 @@ def source_of(match: Match) -> str:
 def heard_in_book(session: Session, link: LinkRecord) -> list[Capture]:
     """What the record has of this link, heard lately: one capture for each time at one setting."""
     items = session.book.reader.latest(EARLIER_ITEMS, link.id)
+    return captures(items, line_of(link), with_flags=_places_errors(session, link))
+
+
+def answered_in_book(session: Session, link: LinkRecord) -> Answered:
+    """What the record has of a device that spoke only when it was asked. Reads the disk."""
+    items = session.book.reader.latest(EARLIER_ITEMS, link.id)
+    return answered(items, line_of(link), with_flags=_places_errors(session, link))
+
+
+def _places_errors(session: Session, link: LinkRecord) -> bool:
     runner = session.runner(link)
-    flags = runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"
-    return captures(items, line_of(link), with_flags=flags)
+    return runner.places_errors if runner is not None else read_endpoint(link.endpoint).kind == "rfc2217"

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from ordolex.core.match.capture import Capture
-from ordolex.core.match.shapes import checked_in
+from ordolex.core.match.content import text_in
+from ordolex.core.match.shapes import checked_in, parted
 
 _ENOUGH = 24
 """Characters of text in a row, all of them readable, that no wrong setting makes by chance: (100/256)^24 is 2e-10, and
 senders whose letters keep their shape at a wrong setting show line errors, or letters above 127."""
 _ENOUGH_UNFLAGGED = 48  # where the port tells no line errors
+_SPOKEN = 1.0  # nats a byte by which it is text of some language
 _READABLE = frozenset([*range(32, 127), 7, 8, 9, 10, 12, 13, 14, 15, 27])
 
 
@@ -57,4 +59,5 @@ def _mixed(data: bytes) -> bool:
         return False  # no text holds such; two at once leave them
     plain = sum(byte in _READABLE for byte in data)
     odd = sum(byte.bit_count() & 1 for byte in data)
-    return plain >= 0.6 * len(data) and len(set(data)) >= 8 and 0.15 * len(data) <= odd <= 0.85 * len(data)
+    known = plain >= 0.6 * len(data) or (text_in(data) >= _SPOKEN and parted(data))
+    return known and len(set(data)) >= 8 and 0.15 * len(data) <= odd <= 0.85 * len(data)

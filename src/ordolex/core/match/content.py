@@ -162,6 +162,18 @@ def _behind(kind: int, before: int) -> NDArray[np.float64]:
     return out
 
 
+def text_in(data: bytes) -> float:
+    """By how much these bytes are likelier as text of some language than by chance, in nats a byte: text has 0.4 to
+    2.4, what a line brings at a wrong rate is below 0. Zero for none."""
+    if not data:
+        return 0.0
+    kinds = CLASS_OF[np.frombuffer(data, np.uint8)]
+    before = np.concatenate([[NO_CLASS], kinds[:-1]])
+    values = np.frombuffer(data, np.uint8)
+    flat = float(np.log(256))
+    return max(float(weights(kind, 8)[before, 0xFF, values].mean()) + flat for kind in (TEXT, UPPER_HALF, ACCENTED))
+
+
 def _by_mask(single: NDArray[np.float64], data_bits: int) -> NDArray[np.float32]:
     single = single[: 1 << data_bits] / single[: 1 << data_bits].sum()
     values = np.arange(1 << data_bits)

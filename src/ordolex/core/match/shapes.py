@@ -9,6 +9,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ordolex.core.match.content import text_in
 from ordolex.core.protocols.modbus.crc import frames_in
 from ordolex.core.text import nmea0183
 from ordolex.core.text.counts import counted
@@ -18,6 +19,7 @@ _RESULT = re.compile(rb"(?:^|[\r\n])(OK|ERROR|READY|CONNECT|BUSY|NO CARRIER|\+C\
 _WIDE = re.compile(rb"[\xc2-\xdf][\x80-\xbf]|[\xe1-\xef][\x80-\xbf]{2}")  # RFC 3629, of two and three bytes
 _PROMPT = re.compile(rb"[\w)\]] ?[>#:$?] ?$")
 _NOISE, _ENOUGH = -6.0, 20
+_SPOKEN, _SPOKEN_AT_ALL = 0.8, 0.4  # nats a byte, see `text_in`
 _PARTED = 0.05
 _FRAME = 7  # bytes of the answer to a question for one register
 _MOST, _MOST_CHECKED = 14.0, 40.0  # no shapes are worth more, in nats; right checks are less often chance
@@ -37,14 +39,16 @@ def like_noise(reading: bytes) -> bool:
     if len(reading) < _ENOUGH:
         return False
     plain = sum(32 <= byte < 127 or byte in b"\r\n" or byte < 16 for byte in reading)
-    return plain < 0.6 * len(reading) and len(set(reading)) > 0.4 * len(reading)
+    strange = plain < 0.6 * len(reading) and len(set(reading)) > 0.4 * len(reading)
+    return strange and text_in(reading) < _SPOKEN_AT_ALL
 
 
 def like_text(reading: bytes) -> bool:
-    """Nearly all of it can be read, in ASCII or in UTF-8; characters may be cut off at the ends."""
+    """Nearly all of it can be read, in ASCII, in UTF-8, or in the letters of another alphabet; characters may be cut
+    off at the ends."""
     plain = sum(32 <= byte < 127 or byte in b"\r\n\t\x02\x03\x1b" for byte in reading)
     plain += sum(len(found) for found in _WIDE.findall(reading))
-    return plain >= 0.85 * len(reading)
+    return plain >= 0.85 * len(reading) or (len(reading) >= _ENOUGH and text_in(reading) >= _SPOKEN)
 
 
 def parted(reading: bytes) -> bool:

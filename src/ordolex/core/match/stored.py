@@ -2,12 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, SettingsError
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
 from ordolex.core.record.items import Chunk, Event
+
+_ANSWERS_US = 2_000_000  # what comes so soon behind something that was sent is taken for an answer to it
+
+
+@dataclass(frozen=True, slots=True)
+class Answered:
+    """A device that spoke only when it was spoken to, as the record has it.
+
+    captures  what it said
+    asked     what it said it to, the last one last
+    """
+
+    captures: tuple[Capture, ...] = ()
+    asked: tuple[bytes, ...] = ()
+
+
+NOT_ANSWERED = Answered()
+
+
+def answered(items: Sequence[Chunk | Event], line: LineSettings, *, with_flags: bool) -> Answered:
+    """What came as answers; nothing where anything came that nobody had asked for."""
+    asked: list[bytes] = []
+    sent: Chunk | None = None
+    for item in items:
+        if isinstance(item, Event):
+            continue
+        if item.direction == "tx":
+            sent = item
+        elif sent is None or item.mono_us - sent.last_mono_us > _ANSWERS_US:
+            return Answered()
+        elif not asked or asked[-1] != sent.data:
+            asked.append(sent.data)
+    return Answered(tuple(captures(items, line, with_flags=with_flags)), tuple(asked)) if asked else Answered()
 
 
 def captures(items: Iterable[Chunk | Event], line: LineSettings, *, with_flags: bool) -> list[Capture]:

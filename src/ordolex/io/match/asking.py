@@ -25,6 +25,7 @@ _PLENTY, _PLENTY_JUDGED = 160, 600  # bytes, of an answer that nothing is known 
 _SEEMS_INVERTED = 0.8
 _MOST_LOOKS = 3
 _LEAST, _MUCH = 3, 12  # characters of text that are worth asking again for, and that need it no more
+_RATES, _MOST_FIRST, _WORTH_ASKING = 10, 5, 0.03
 _CUT = 2  # characters that the change of settings may cut, where the device is in the middle of saying something
 _ENDS_S = 3.0  # so long it is let end that
 _SURE, _ASKED_AGAIN = 0.6, 3  # settings that are more likely than this are asked at so often
@@ -106,10 +107,21 @@ class Asking:
         best = max(self._rates, key=lambda baud: self._rates[baud], default=0)
         return best if self._rates.get(best, 0.0) >= _SPOKEN_FOR else 0
 
-    async def ask_at(self, likely: Sequence[LineSettings]) -> None:
-        """All questions at these settings only: what was heard speaks for them."""
+    async def ask_as_before(self) -> None:
+        """What it answered before tells its settings often: then nothing need be listened for. It is asked what it
+        answered then, if that may be asked."""
+        before = self._options.answered
+        asked = [data for data in dict.fromkeys(before.asked[::-1]) if data in self._questions]
+        if not before.captures or not self._questions:
+            return
+        found = await self._search.infer(before.captures[-2:], _RATES)
+        likely = [group.best for group in found.groups[:_MOST_FIRST] if group.probability > _WORTH_ASKING]
+        await self.ask_at([one.settings for one in likely if not one.inverted], (asked or list(self._questions))[:2])
+
+    async def ask_at(self, likely: Sequence[LineSettings], questions: Sequence[bytes] = ()) -> None:
+        """These or all questions, at these settings only: what was heard speaks for them."""
         for settings in likely:
-            for data in self._questions:
+            for data in questions or self._questions:
                 began = mono_s()
                 self._search.tell(f"asking at {settings.text}, which what was heard speaks for")
                 if not await self._search.tune(settings):

@@ -30,6 +30,7 @@ _READ, _READ_S = 48, 3.0
 """So many bytes are waited for when settings are confirmed, for so long, once the first have come."""
 _HELD_AGAINST = 10  # rates, half and double ones among them
 _SPEAKS, _SPEAKS_LITTLE = 0.5, 0.2
+_OUT_OF_STEP = 0.9
 _SURE_TWICE, _BESIDE_CERTAIN = 0.8, 0.45  # at two rates, of which one may be certain
 _ALMOST = 0.95
 _MORE, _LONG, _LONG_S = 96, 240, 8.0  # bytes and seconds by which it is told what spoils a talk
@@ -322,6 +323,8 @@ class Listening:
         few = clean and (probability > _ALMOST or len(capture.data) < 3 * _CONFIRM)
         if alone.best is None:
             return False
+        if not self._clean_lately():  # out of step at the right settings, or at wrong ones: what it says decides
+            return alone.best.probability >= _OUT_OF_STEP and speaks_for(alone, chosen.settings, few=False)
         sure = alone.best.probability >= _SPEAKS or (probability > _ALMOST and alone.best.probability >= _SPEAKS_LITTLE)
         if speaks_for(alone, chosen.settings, few=few):
             return sure or await self._agrees(chosen, capture)

@@ -66,8 +66,11 @@ class Matcher:
 
                     self._search.thought = thought
                     listening = Listening(self._search)
-                    await listening.run()
-                    await self._go_on(listening)
+                    asking = Asking(self._search, self._plan, listening.confirm)
+                    await asking.ask_as_before()
+                    if match.found is None:
+                        await listening.run()
+                        await self._go_on(listening, asking)
         except asyncio.CancelledError:
             self._stopped = True
             raise
@@ -83,12 +86,11 @@ class Matcher:
             self._search.tell()
         return match
 
-    async def _go_on(self, listening: Listening) -> None:
+    async def _go_on(self, listening: Listening, asking: Asking) -> None:
         """What is done where listening alone did not find it."""
         match = self.match
         if match.found is not None or (match.verdict is not None and match.verdict.kind is Kind.SPOILT):
             return
-        asking = Asking(self._search, self._plan, listening.confirm)
         if listening.waits_for and self._options.questions:
             await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
         if match.found is None and self._options.questions and not listening.has_much:

@@ -10,6 +10,7 @@ from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings
 from ordolex.core.link.question import Question
 from ordolex.core.match.shapes import Shape
+from ordolex.core.match.stored import NOT_ANSWERED, Answered
 from ordolex.core.sheet import Sheet
 
 
@@ -18,6 +19,7 @@ class Options:
     """questions  what may be asked; all of it goes out at many settings, so it must be harmless
     first      where to listen first, where a sheet says so
     known      settings to ask at before all others
+    answered   what the device answered before, at settings that may have been wrong
     tried      what was silent before: settings as text, and the bytes sent
     shapes     what the device's talk looks like
     talks      a pattern by which a device that cannot be asked is recognised
@@ -30,6 +32,7 @@ class Options:
     questions: Sequence[Question] = ()
     first: LineSettings | None = None
     known: Sequence[LineSettings] = ()
+    answered: Answered = NOT_ANSWERED
     tried: Collection[tuple[str, bytes]] = ()
     shapes: Sequence[Shape] = ()
     talks: str = ""

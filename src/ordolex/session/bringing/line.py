@@ -23,8 +23,8 @@ from ordolex.io.ports.survey import PortFacts
 from ordolex.io.system.faults import Fault
 from ordolex.session.bringing.state import Bringing, until
 from ordolex.session.links import line_of
+from ordolex.session.matches import answered_in_book, remember, source_of, take_settings
 from ordolex.session.matches import match as match_settings
-from ordolex.session.matches import remember, source_of, take_settings
 
 _LINES_TOLD_S = 0.6
 """How long a port is waited for to tell its control lines."""
@@ -148,7 +148,8 @@ async def by_match(b: Bringing, questions: Sequence[Question] = (), give_up_s: f
     sheet = session.devices.sheet_of(link)
     if not read_endpoint(link.endpoint).has_line:
         return b.took("settings", Standing.UNSURE, "raw TCP has no line settings; the box at the far end has")
-    options = Options(questions or asks.chosen(sheet), give_up_s=give_up_s)
+    before = await asyncio.to_thread(answered_in_book, session, link)
+    options = Options(questions or asks.chosen(sheet), give_up_s=give_up_s, answered=before)
     usual = [line_of(other) for other in session.links if other.id != link.id and other.line][:3]
     if link.source not in ("", "not known yet"):
         usual = [line_of(link), *usual]  # what somebody has read somewhere is asked at first
