@@ -9,6 +9,8 @@ import pytest
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.match.buses import bus_of
+from ordolex.core.match.capture import Capture, Flags, starts_from_times
 from ordolex.core.match.content import text_in
 from ordolex.core.match.infer import infer
 from ordolex.core.match.repetition import new_in
@@ -16,6 +18,8 @@ from ordolex.core.match.shapes import checked_in, like_text
 from ordolex.core.match.stored import Answered, answered
 from ordolex.core.match.verdict import Kind, judge
 from ordolex.core.record.items import Chunk
+from ordolex.core.uart.levels import Transmitter
+from ordolex.core.uart.receiver import Receiver
 from ordolex.io.match.asks import chosen, generic
 from ordolex.io.match.options import Options
 from ordolex.io.system.faults import SettingsRefused
@@ -150,3 +154,44 @@ def test_however_sure_the_word_is_its_probabilities_stand_in_order_and_add_up(se
     shares = [group.probability for group in inference.groups]
     assert shares == sorted(shares, reverse=True)
     assert sum(entry.probability for entry in inference.ranked) + inference.outside == pytest.approx(1.0, abs=1e-6)
+
+
+def _on_a_bus(rng: random.Random, baud: int, at: LineSettings, *, breaks: bool) -> Capture:
+    """Twelve messages: the first byte with a ninth bit that is high, or behind a break."""
+    receiver, at_s = Receiver(at), 1.0
+    for _ in range(12):
+        first = LineSettings(baud // 2, 8, Parity.NONE, 1.0) if breaks else LineSettings(baud, 8, Parity.MARK, 1.0)
+        then = LineSettings(baud, 8, Parity.NONE, 2.0) if breaks else LineSettings(baud, 8, Parity.SPACE, 1.0)
+        data = bytes(rng.choice((0, 1, 255, rng.randrange(256))) for _ in range(rng.randint(4, 30)))
+        for settings, said in (
+            (first, b"\0" if breaks else bytes([rng.randrange(1, 9)])),
+            (then, b"\0" * breaks + data),
+        ):
+            sender = Transmitter(settings)
+            sender.free_at_s = at_s
+            receiver.receive(sender.send(said, at_s))
+            at_s = sender.free_at_s
+        at_s += 0.05
+    got = receiver.advance(at_s + 10)[rng.randrange(4) :][:160]
+    times = [one.at_s for one in got]
+    flags = tuple(Flags(one.framing, one.parity, one.broken) for one in got)
+    return Capture(at, bytes(one.byte for one in got), flags, starts_from_times(times, at))
+
+
+@pytest.mark.parametrize("breaks", [False, True])
+@pytest.mark.parametrize("baud", [9600, 38400, 250000])
+def test_a_bus_that_no_setting_reads_is_named_as_what_it_is(baud: int, breaks: bool) -> None:
+    rng = random.Random(baud)
+    capture = _on_a_bus(rng, baud, LineSettings(baud), breaks=breaks)
+    verdict = judge([capture], infer([capture]))
+    assert verdict.kind is Kind.BUS and ("begins with a break" if breaks else "nine bits") in verdict.words
+    for wrong in (baud * 2, baud // 2):
+        assert not bus_of(_on_a_bus(rng, baud, LineSettings(wrong), breaks=breaks))
+
+
+@pytest.mark.parametrize("name", [family.name for family in HELD_OUT])
+def test_no_talk_at_a_wrong_setting_looks_like_another_kind_of_bus(name: str) -> None:
+    rng = random.Random(name)
+    for own in ("9600 8N1", "4800 8E1", "9600 7O1", "19200 8N2", "1200 8N1", "57600 8N1"):
+        found = heard(rng, messages(NAMED[name], rng, 900), read_line(own).settings, LineSettings(9600), 128)
+        assert not bus_of(found.capture), own

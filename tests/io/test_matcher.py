@@ -189,8 +189,8 @@ async def test_nothing_there_gives_up_in_the_time_said_and_goes_back(serve_bench
     await bench.obey("silent a on")
     runner = LinkRunner(1, bench.notice().devices[0].endpoint, LineSettings(9600), notes)
     await runner.open()
-    matcher = Matcher(runner, Options([Question(b"\r")], listen_s=0.2, wait_s=0.1, give_up_s=1.5))
-    assert matcher.match.at_most_s == 1.5
+    matcher = Matcher(runner, Options([Question(b"\r")], listen_s=0.2, wait_s=0.1, give_up_s=3.0))
+    assert matcher.match.at_most_s == 3.0
     match = await matcher.run()
     assert match.found is None and match.verdict is not None and match.verdict.kind is Kind.NOTHING
     assert runner.line == LineSettings(9600)

@@ -14,7 +14,7 @@ from ordolex.core.line.settings import LineSettings
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.stored import Answered, answered, captures
-from ordolex.core.match.verdict import Kind
+from ordolex.core.match.verdict import NO_SETTINGS, Kind
 from ordolex.core.port.endpoint import read_endpoint
 from ordolex.core.record.items import LinkRecord
 from ordolex.core.sheet import Sheet
@@ -112,7 +112,7 @@ def remember(session: Session, link: LinkRecord, match: Match) -> None:
     words = ""
     if match.inverted and match.found is not None:
         words = f"the line is inverted ({match.found.text}). A level shifter, or A and B swapped; F4 says more"
-    elif match.found is None and match.verdict is not None and match.verdict.kind in (Kind.SPOILT, Kind.HELD):
+    elif match.found is None and match.verdict is not None and match.verdict.kind in (*NO_SETTINGS, Kind.HELD):
         words = match.verdict.words
     asked = sum(bool(trial.sent) for trial in match.trials)
     session.told.in_vain[link.id] = asked if match.found is None and not match.captures else 0

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.match.buses import bus_of
 from ordolex.core.match.capture import Capture
 from ordolex.core.match.infer import Group, Inference
 from ordolex.core.match.shapes import like_text
@@ -35,6 +36,11 @@ class Kind(Enum):
     HELD = "held low"
     SPOILT = "two senders or noise"
     ONCE = "spoke once"
+    BUS = "another kind of bus"
+
+
+NO_SETTINGS = (Kind.SPOILT, Kind.BUS)
+"""What is wrong, or different, is no matter of settings: nothing more is tried."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +71,9 @@ def judge(captures: Sequence[Capture], inference: Inference) -> Verdict:
             f"the sender is slower than {last.heard_at.baud / 9.6:.0f} baud, or the line is held low: only breaks come",
             LineSettings(slower),
         )
+    bus = bus_of(last)
+    if bus:
+        return Verdict(Kind.BUS, bus)
     best = inference.best
     spoilt = spoilt_by(last)
     if spoilt and (best is None or best.best.settings.baud == last.heard_at.baud):

@@ -13,7 +13,7 @@ from ordolex.core.match.infer import Ranked
 from ordolex.core.match.polarity import Rest, rest_of
 from ordolex.core.match.shapes import checked_in, like_noise
 from ordolex.core.match.trouble import held_low, spoilt_by, stretches
-from ordolex.core.match.verdict import CERTAIN, Kind, Verdict, listening_settings, speaks_for
+from ordolex.core.match.verdict import CERTAIN, NO_SETTINGS, Kind, Verdict, listening_settings, speaks_for
 from ordolex.core.text.chance import chance
 from ordolex.core.text.charsets import text_of
 from ordolex.core.text.patterns import search
@@ -108,7 +108,7 @@ class Listening:
     def _is_over(self) -> bool:
         """Whether to listen on at other settings would tell nothing more."""
         verdict = self._match.verdict
-        return bool(self.waits_for) or (verdict is not None and verdict.kind is Kind.SPOILT)
+        return bool(self.waits_for) or (verdict is not None and verdict.kind in NO_SETTINGS)
 
     async def _is_clean_here(self) -> bool:
         """Whether nothing is wrong with the settings in use, or with them alone: then none is changed."""

@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 from ordolex.core.match.infer import Inference
 from ordolex.core.match.order import attempts, longest_s
-from ordolex.core.match.verdict import Kind, judge
+from ordolex.core.match.verdict import NO_SETTINGS, judge
 from ordolex.core.text.counts import counted
 from ordolex.io.book.known import STOPPED
 from ordolex.io.link.runner import LinkRunner
@@ -89,7 +89,7 @@ class Matcher:
     async def _go_on(self, listening: Listening, asking: Asking) -> None:
         """What is done where listening alone did not find it."""
         match = self.match
-        if match.found is not None or (match.verdict is not None and match.verdict.kind is Kind.SPOILT):
+        if match.found is not None or (match.verdict is not None and match.verdict.kind in NO_SETTINGS):
             return
         if listening.waits_for and self._options.questions:
             await asking.ask_at(list(dict.fromkeys(each.settings for each in listening.waits_for)))
