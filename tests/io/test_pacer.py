@@ -39,3 +39,11 @@ def test_streams_that_have_ended_leave_no_delay_behind() -> None:
     pacer = Pacer(prompt=True)
     paces(pacer, [(1 + 0.004 * n, 368, 368) for n in range(30)])
     assert paces(pacer, [(2.0, 1, 1)]) == [0.0]
+
+
+def test_a_stream_faster_than_a_serial_line_collects_and_one_of_115200_keeps_its_times() -> None:
+    flood = [(1 + 0.0032 * n, 64, 0) for n in range(60)]  # 20 kB/s in lines
+    assert paces(Pacer(), flood)[-20:] == [0.015] * 20
+    assert paces(Pacer(), [*flood, (1.2, 64, 8)])[-1] != 0.015, "an answer to what was sent is not held up"
+    serial = [(1 + 0.004 * n, 46, 0) for n in range(60)]  # 115200 8N1 without a pause
+    assert 0.015 not in paces(Pacer(), serial)

@@ -35,13 +35,11 @@ def test_a_terminal_that_stalls_and_is_gone_does_not_keep_the_program(
     said = b""
     while b"Choose a port" not in said:
         said += os.read(master, 65536)
-    stands = 0
-    while stands < 100:  # it looks at its links twenty times a second, so that this is no rest
+    for _ in range(40):
+        os.write(master, b"\x19")  # Ctrl+Y draws all of it anew, and nobody reads it
         before = worked(pid)
-        if stands == 5:
-            os.write(master, b"\x19")  # Ctrl+Y draws all of it anew, and nobody reads it
-        time.sleep(0.02)
-        stands = stands + 1 if worked(pid) == before else 0
+        while worked(pid) == before:
+            time.sleep(0.01)
     if number is not None:
         os.kill(pid, number)
     else:

@@ -37,7 +37,8 @@ from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
 from ordolex.tui.places import PLACES, Place, behind_the_first
 from ordolex.tui.signals import stop_on_signals
-from ordolex.tui.terminal import forgiving_driver
+from ordolex.tui.terminal.driver import forgiving_driver
+from ordolex.tui.terminal.sparing import SparingApp
 from ordolex.tui.theme import themes
 from ordolex.tui.typed_ahead import TypedAhead
 from ordolex.tui.watching import watch_ports
@@ -50,7 +51,7 @@ _DEVICE_KEYS = frozenset(f"app.{name}" for name in ("command_palette", "remark",
 _FRAME_TURNS = 5  # the frame's ages and counts are renewed four times a second
 
 
-class OrdolexApp(App[None]):
+class OrdolexApp(SparingApp):
     """A further desk is one more of PLACES, in a class of this that has its JOBS and BINDINGS from them."""
 
     TITLE = "Ordolex"

@@ -116,6 +116,7 @@ def jobs(places: Sequence[Place]) -> tuple[Job, ...]:
         Job("app.prepare", "Prepare a visit: parts, files, credentials, addresses; ticked, and printed", _prepare),
         Job("app.since", "Since the visit before: what was found otherwise than it was left", _since),
         Job("app.closing", "Close the visit: what is still open, settled from there; then hand over", _close_visit),
+        Job("app.redraw", "Draw the screen anew: something else has written on it", _redraw),
         Job(
             "app.light",
             "Light or dark",
@@ -188,6 +189,10 @@ def _light(at: FrameAt) -> None:
     for desk in at.app.desks.values():
         desk.restyled()
     at.app.refresh(layout=True, repaint=True)
+
+
+def _redraw(at: FrameAt) -> None:
+    at.app.drawn_anew()
 
 
 def _why(at: FrameAt) -> None:

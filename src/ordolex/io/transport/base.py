@@ -87,9 +87,10 @@ class Pacer:
     second in small pieces takes most of a core; waiting a few milliseconds costs nobody anything, but where the bytes
     are passed on. There (`prompt`) only a stream waits so long, a trickle
     1 ms, and what follows something that went out not at all: questions and answers take turns. Where fast streams go
-    both ways at once nobody waits for an answer, and more may collect."""
+    both ways at once nobody waits for an answer, and more may collect; and so it may of a stream that is faster than a
+    serial line of 115200 bit/s, whose pauses are nothing that anybody measures."""
 
-    _STREAM_S, _PROMPT_S, _BOTH_WAYS_S = 0.004, 0.001, 0.01
+    _STREAM_S, _PROMPT_S, _BOTH_WAYS_S, _FLOOD_S = 0.004, 0.001, 0.01, 0.015
     _SMALL = 2048  # a terminal gives at most 4,095 bytes at a time: such a piece is no small one
     _BUSY_S = 0.003
     _LOOKED_BACK_S, _STREAM_BYTES, _FAST_BYTES = 0.05, 800, 2000
@@ -115,6 +116,8 @@ class Pacer:
             return 0.0
         if self._prompt and min(self._lately, self._out_lately) >= self._FAST_BYTES:
             return self._BOTH_WAYS_S
+        if not self._prompt and not went_out and self._lately >= self._STREAM_BYTES:
+            return self._FLOOD_S
         if gap >= self._BUSY_S:
             return 0.0
         if self._prompt and self._lately < self._STREAM_BYTES:

@@ -54,6 +54,7 @@ class EntryLine(Input, inherit_bindings=False):
 
     def __init__(self, value: str = "", *, clears: bool = False, id: str | None = None) -> None:
         super().__init__(value, id=id, select_on_focus=False)
+        self.cursor_blink = False  # it would be sent twice a second, over a slow line too
         self._clears = clears
 
     def put(self, text: str, *, offered: bool = False) -> None:

@@ -37,6 +37,8 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.cursor = 0
         self._length = 0
         self._ground: Style | None = None
+        self._drawn: dict[int, list[Segment]] = {}
+        """The lines on the screen, as they were drawn last."""
 
     def show_rows(self, rows: Sequence[T]) -> None:
         """Another list of rows, from its end."""
@@ -56,7 +58,15 @@ class RowView(ScrollView, Generic[T], can_focus=True):
     def renew(self, rows: Sequence[T]) -> None:
         """The same rows with other contents; the cursor stays."""
         self._rows = rows
-        self.refresh()
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Draws anew the lines that have become others: to draw all of them costs a screen that stands still most of
+        what it costs at all."""
+        top, width = round(self.scroll_y), self.size.width
+        for y in range(min(self.size.height, len(self._rows) - top)):
+            if self._draw_row(self._rows[top + y], width) != self._drawn.get(y):
+                self.refresh(Region(0, y, width, 1))
 
     @property
     def empty_text(self) -> str:
@@ -135,6 +145,8 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.refresh()
 
     def render_lines(self, crop: Region) -> list[Strip]:
+        if crop.height >= self.size.height:
+            self._drawn.clear()
         self._ground = self.rich_style  # it is worked out from all that stands behind the view: once, not for each line
         return super().render_lines(crop)
 
@@ -146,7 +158,7 @@ class RowView(ScrollView, Generic[T], can_focus=True):
             return Strip(_words(self._empty, y, width, ground)).adjust_cell_length(width, ground)
         if row >= len(self._rows):
             return Strip.blank(width, ground)
-        segments = self._draw_row(self._rows[row], width)
+        segments = self._drawn[y] = self._draw_row(self._rows[row], width)
         if self._with_cursor and row == self.cursor:
             here = self.app.current_theme.panel if self.has_focus else self.app.current_theme.surface
             ground = ground + Style(bgcolor=here)

@@ -6,14 +6,18 @@ from datetime import datetime
 
 
 def age(seconds: float) -> str:
-    """Such as `0.4 s ago`, `3 min ago`."""
-    if seconds < 10:
-        return f"{max(0.0, seconds):.1f} s ago"
-    if seconds < 120:
-        return f"{seconds:.0f} s ago"
-    if seconds < 7200:
-        return f"{seconds / 60:.0f} min ago"
-    return f"{seconds / 3600:.0f} h ago"
+    """Such as `just now`, `7 s ago`, `3 min ago`. Whole seconds below a minute, then minutes: what steps more often is
+    sent to the terminal more often, and tells nobody more."""
+    if seconds < 1:
+        return "just now"
+    return f"{short_span(seconds)} ago"
+
+
+def short_span(seconds: float) -> str:
+    """Such as `7 s`, `3 min`, `2 h`: what is over of it."""
+    if seconds < 60:
+        return f"{max(0, int(seconds))} s"
+    return f"{int(seconds / 60)} min" if seconds < 7200 else f"{int(seconds / 3600)} h"
 
 
 def count(number: int) -> str:

@@ -110,7 +110,7 @@ class RelayDesk(Desk):
         found = rows.rows_of(self.session, self._looked, self.relay)
         before, cursor = self._rows, self._view.cursor
         self._rows = list(found)
-        if len(before) != len(self._rows) or not before:
+        if len(before) != len(self._rows):
             self._view.show_rows(self._rows)
             follows = self._looked.shown in (Shown.SAID, Shown.WAY)
             self._view.following = follows
@@ -133,7 +133,7 @@ class RelayDesk(Desk):
         }  # fmt: skip
         heading = headings.get(self._looked.shown)
         self._heading.put(Text(heading(width) if heading else "", ink.style("dim"), no_wrap=True))
-        self._view.refresh()
+        self._view.look_again()
         self._detail.put(self._below(width - 3))
 
     def _draw(self, row: Any, width: int) -> list[Segment]:

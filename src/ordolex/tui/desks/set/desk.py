@@ -92,7 +92,7 @@ class SetDesk(Desk):
         head.text = self._headline(link, table)
         head.show()
         self.query_one("#set-heading", Words).put(heading(width, self.ink) if table is not None else Text(""))
-        self._view.refresh()
+        self._view.look_again()
         below = self.query_one("#set-detail", Words)
         under_way = self.session.works.on(link.id) if link is not None else None
         if under_way is not None:

@@ -25,8 +25,8 @@ from ordolex.tui.widgets.rows import row_segments
 from ordolex.tui.widgets.screen_view import ScreenView
 
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
-_FLOOD_ROWS = 20  # rows in one turn above which the screen is drawn less often: nobody reads so fast
-_FLOOD_TURNS = 4
+_FLOOD_ROWS = 5  # rows in one turn above which the screen is drawn less often: nobody reads so fast
+_FLOOD_TURNS = 5
 _ROOMY = 38
 
 
@@ -105,8 +105,8 @@ class TalkDesk(Desk):
             self.set_class(alone and self.app.size.height < _ROOMY, "alone")
             self.post_message(self.RoomWanted(alone))
         # once a key was typed the line that says how to go back gives way too, where the screen's last row needs it
-        fits = self._screen.fits(self.app.size.height - 1)
-        self.set_class(alone and self._typed_alone and not fits and not self._entry.masking.on, "bare")
+        bare = alone and self._typed_alone and not self._entry.masking.on  # what nobody looks at is not obeyed
+        self.set_class(bare and not self._screen.fits(self.app.size.height - 1), "bare")
 
     def on_hide(self) -> None:
         if self._alone:

@@ -15,7 +15,7 @@ from ordolex.session.stands_at import call_words, came_aside, prompt_of
 from ordolex.tui.desks.talk.at import Remembered
 from ordolex.tui.theme import Palette
 from ordolex.tui.widgets.screen_view import ScreenView
-from ordolex.tui.widgets.wording import cut
+from ordolex.tui.widgets.wording import cut, short_span
 
 _ECHO_ROWS = 60  # the last rows, in which the echo of what was typed is looked for
 _SIGNALS_FROM = 96  # width below which the control lines are in Ctrl+B only
@@ -68,7 +68,8 @@ def _append_state(head: Text, session: Session, link: LinkRecord, ink: Palette) 
         head.append("   " + _waiting(view), ink.style("straw"))
     elif view.evidence.last_heard_s is not None:
         quiet = mono_s() - view.evidence.last_heard_s
-        head.append(f"   quiet {quiet:.1f} s" if quiet < 60 else f"   quiet {quiet / 60:.0f} min", ink.style("dim"))
+        if quiet >= 1:
+            head.append(f"   quiet {short_span(quiet)}", ink.style("dim"))
         talk = session.talks.of(link)
         aside, prompt = came_aside(talk), visible_text(text_of(prompt_of(talk), link.charset).strip())
         if aside and prompt:

@@ -180,7 +180,7 @@ class WatchDesk(Desk):
         self._head.show()
         heading = drawing.heading if self._shown is not None else drawing.kept_heading
         self._heading.put(heading(width - 1, self.ink) if self._rows else Text(""))
-        self._table.refresh()
+        self._table.look_again()
         self._below.put(below.lines(self.session, self._row, width - 2, self.ink))
 
     def _draw(self, row: drawing.Row, width: int) -> list[Segment]:
