@@ -145,8 +145,6 @@ class RowView(ScrollView, Generic[T], can_focus=True):
         self.refresh()
 
     def render_lines(self, crop: Region) -> list[Strip]:
-        if crop.height >= self.size.height:
-            self._drawn.clear()
         self._ground = self.rich_style  # it is worked out from all that stands behind the view: once, not for each line
         return super().render_lines(crop)
 
