@@ -19,7 +19,7 @@ dev: .venv/.installed-dev
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
 		{ echo "Ordolex needs Python 3.11 or newer; this is $$($(PYTHON) --version)"; exit 1; }
 	@echo "Setting up .venv here, once: Python packages, about 250 MB, about half a minute"
-	@[ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv 2>/dev/null || { rm -rf .venv; scripts/need python3-venv && $(PYTHON) -m venv .venv; }
+	@[ -x $(BIN)/pip ] || $(PYTHON) -m venv .venv >/dev/null 2>&1 || { rm -rf .venv; scripts/need python3-venv && $(PYTHON) -m venv .venv; }
 	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
 	@$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
 	@touch $@
