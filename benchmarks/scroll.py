@@ -18,7 +18,7 @@ def measure(count: int) -> tuple[float, float, float, float]:
     """Microseconds to add a row, to draw a window of 40 rows; ms of a search for what is not there; bytes a row."""
     rows = [Row(Direction.HEARD, n, LINE % n) for n in range(1000)]
     tracemalloc.start()
-    scroll = Scroll()
+    scroll = Scroll(1_000_000)
     began = time.perf_counter()
     for start in range(0, count, 1000):
         scroll.extend(rows)

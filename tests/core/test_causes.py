@@ -91,3 +91,9 @@ def test_a_device_that_ends_its_lines_in_its_own_way_and_answers_rightly_is_not_
     answers = Signs(b"9.84 mg/l\n11.5 C\n6 mg/l\n", LineErrors())
     assert names(answers)[0] == "line end", "before it is asked, that may be what is wrong"
     assert names(answers, Told(proven=True)) == []
+
+
+def test_many_framing_errors_speak_for_the_rate_though_most_of_it_are_letters() -> None:
+    signs = Signs(data=b"bBVsVNv\x96\xdf\x17", errors=LineErrors(framing=6), sent=b"*IDN?\n", asked=1)
+    found = causes(signs)
+    assert found and found[0].name == "rate"

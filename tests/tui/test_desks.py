@@ -553,7 +553,10 @@ async def test_a_survey_that_fails_is_said_once_and_tried_again(
 
         monkeypatch.setattr("ordolex.tui.watching.survey", fails)
         monkeypatch.setattr("ordolex.tui.watching._SURVEY_ELSEWHERE_S", 0.02)
-        await site.until(lambda: len(looked) > 2 and "PermissionError" in site.said())
+        said: list[str] = []
+        say = site.app.say
+        monkeypatch.setattr(site.app, "say", lambda text, how="plain": (said.append(text), say(text, how)))
+        await site.until(lambda: len(looked) > 2 and any("PermissionError" in text for text in said))
         monkeypatch.setattr("ordolex.tui.watching.survey", lambda: [HELD])
         await site.until(lambda: len(site.app.session.ports.listed) == 1)
     log = tmp_path / ".local" / "state" / "ordolex" / "faults.log"

@@ -240,8 +240,10 @@ class OrdolexApp(SparingApp):
         if not self._frame.bar.is_attached:
             return
         self._turns += 1
-        if self._turns % _FRAME_TURNS == 0 or self._frame.is_old:
+        with_frame = self._turns % _FRAME_TURNS == 0
+        if with_frame or self._frame.is_old:
             self.show_frame()
+        self.desk.with_frame = with_frame
         self.desk.turn()
         tell_conditions(self)
 

@@ -34,7 +34,8 @@ def _wrong_rate(s: Signs) -> float:
     if s.errors is None:
         return 0.6 if s.data and s.readable < 0.6 else 0.0
     # a sender that is much slower gives characters of zeros: those are counted as breaks
-    return 0.82 if s.rate("framing") + s.rate("breaks") > 0.08 and s.readable < 0.85 else 0.0
+    wrong = s.rate("framing") + s.rate("breaks")
+    return 0.82 if wrong > 0.3 or (wrong > 0.08 and s.readable < 0.85) else 0.0  # letters come by chance, too
 
 
 def _parity(s: Signs) -> float:

@@ -1,4 +1,4 @@
-"""The rows of a long conversation, kept small: a million lines stay in memory and are found at once by their number.
+"""The rows of a long conversation, kept small: a million lines would stay in memory, and are found at once by number.
 
 Rows lie in blocks, each with one run of bytes and packed columns beside it; a `Row` is made when it is looked at.
 """
@@ -12,7 +12,8 @@ from typing import overload
 
 from ordolex.core.talk.conversation import Direction, Row
 
-ROWS_KEPT = 1_000_000
+ROWS_KEPT = 100_000
+"""Some minutes of the fastest talk that anybody reads, in 10 MB; what is older is in the record, and found in Keep."""
 _BLOCK = 4096
 _DIRECTIONS = tuple(Direction)
 

@@ -71,6 +71,8 @@ class Desk(Vertical):
     def __init__(self, session: Session) -> None:
         super().__init__(id=self.word.lower())
         self.session = session
+        self.with_frame = True
+        """Whether the frame is drawn in this turn: what need not be drawn at once is drawn with it, as one picture."""
 
     @property
     def ink(self) -> Palette:

@@ -9,11 +9,8 @@ from __future__ import annotations
 
 import array
 import contextlib
-import curses
-import fcntl
 import os
 import re
-import termios
 import threading
 import time
 from collections import deque
@@ -190,6 +187,8 @@ class Output(threading.Thread):
         that is behind."""
         with self._changed:
             self._wanted = None
+        import termios  # of POSIX alone, as this output is
+
         with contextlib.suppress(termios.error):
             termios.tcflush(self._fd, termios.TCOFLUSH)
         self.write("\x1b[0m")
@@ -249,6 +248,9 @@ class Output(threading.Thread):
 
     def _queued(self) -> int:
         """What the port still holds; 0 of a pseudo-terminal, which does not tell."""
+        import fcntl
+        import termios
+
         held = array.array("i", [0])
         try:
             fcntl.ioctl(self._fd, termios.TIOCOUTQ, held)
@@ -259,6 +261,8 @@ class Output(threading.Thread):
 
 def _erases_in_colour() -> bool:
     """Whether the terminal says of itself that what it erases takes the ground that is set (terminfo: bce)."""
+    import curses
+
     try:
         curses.setupterm(os.environ.get("TERM") or "dumb", 1)
         return curses.tigetflag("bce") == 1

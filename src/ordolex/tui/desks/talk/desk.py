@@ -26,7 +26,6 @@ from ordolex.tui.widgets.screen_view import ScreenView
 
 _EMPTY = "Nothing passed yet. Type a question below, Enter sends it. A device that talks by itself shows here unasked."
 _FLOOD_ROWS = 5  # rows in one turn above which the screen is drawn less often: nobody reads so fast
-_FLOOD_TURNS = 5
 _ROOMY = 38
 
 
@@ -45,7 +44,6 @@ class TalkDesk(Desk):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._remembered = Remembered()
-        self._turns = 0
         self._flood = False
         self._alone = False
         self._typed_alone = False
@@ -121,9 +119,8 @@ class TalkDesk(Desk):
         link = self.session.links.chosen
         if link is None:
             return
-        self._turns += 1
         self._take_room()
-        if self._flood and self._turns % _FLOOD_TURNS:
+        if self._flood and not self.with_frame:
             return
         talk = self.session.talks.of(link)
         self.session.talks.drain(link)
