@@ -26,6 +26,7 @@ _BEHIND_S = 0.25  # so far behind a terminal may be, and no further
 _BLOCKED_S = 0.1  # a write that took so long had to wait
 _PTY_HOLDS = 20_000  # what a pseudo-terminal holds before a write waits
 _UNANSWERED_S, _MOST_UNANSWERED = 5.0, 2
+_LEAVES_S = 2.0
 _STEADY = 512  # more than this is shown at once or not at all, where the terminal can do that
 _QUESTION = "\x1b[?2026$p"  # what the framework asks at its start, too; what is answered does not matter
 _ANSWER = re.compile(r"\x1b\[\?2026;\d\$y")
@@ -164,7 +165,7 @@ class Output(threading.Thread):
         with self._changed:
             self._ends = True
             self._changed.notify()
-        self.join()
+        self.join(_LEAVES_S)  # a terminal that takes nothing keeps nobody
 
     # ---- the picture
 
