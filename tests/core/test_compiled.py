@@ -6,6 +6,7 @@ import random
 import shutil
 from dataclasses import replace
 from difflib import SequenceMatcher
+from itertools import islice
 
 import numpy as np
 import pytest
@@ -79,7 +80,7 @@ def test_weights_of_all_candidates_agree(monkeypatch: pytest.MonkeyPatch) -> Non
 
 
 def test_what_is_said_is_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
-    for capture in _captures(random.randrange(10**6)):
+    for capture in islice(_captures(random.randrange(10**6)), 3):
         fast = infer.infer([capture]).best
         with monkeypatch.context() as without:
             without.setattr(compiled, "library", lambda: None)

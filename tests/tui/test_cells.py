@@ -113,7 +113,6 @@ class TestPace:
                 size = pace.room(now, answers=True)
                 assert size > 0
                 pace.asked(size, now)
-                pace.sent(size, now, now, asked=True)
                 now += 0.004 + size / rate
                 pace.answered(now)
             assert least <= pace.room(now, answers=True) <= most
@@ -122,18 +121,15 @@ class TestPace:
         pace = Pace()
         size = pace.room(0.0, answers=True)
         pace.asked(size, 0.0)
-        pace.sent(size, 0.0, 0.0, asked=True)
         assert pace.room(1.0, answers=True) == 0 and pace.room(60.0, answers=True) > 0 and pace.answers
         pace.asked(size, 61.0)
         assert pace.room(90.0, answers=True) > 10_000 and not pace.answers, "it is not waited for again and again"
 
-    def test_a_write_that_waited_tells_the_rate(self) -> None:
+    def test_what_was_sent_before_it_answered_holds_nothing_up(self) -> None:
         pace = Pace()
-        assert pace.room(0.0, answers=False) > 10_000
-        pace.sent(960, 0.0, 1.0, asked=False)
-        assert pace.room(1.1, answers=False) == 0, "a pseudo-terminal holds twenty seconds of it"
-        assert 0 < pace.room(30.0, answers=False) < 500
-        assert pace.room(0.0, answers=False, queued=5000) == 0
+        pace.sent(50_000)
+        assert pace.room(0.0, answers=True) > 0 and pace.asks(1)
+        assert pace.room(0.0, answers=True, queued=5000) == 0, "its port says that it is behind"
 
 
 @pytest.mark.parametrize("cut", range(1, 10))

@@ -1,8 +1,8 @@
 """What goes to the terminal, in a thread of its own: the newest state of the screen, never a queue of old ones.
 
-Where the terminal does not keep up, states are left out. How far it is behind is known in three ways: its port says so
-(a serial console), it answers a question that is sent along (DECRQM, which the framework asks it at its start), or a
-write had to wait, which tells its rate.
+Where the terminal does not keep up, states are left out. How far it is behind is known where its port says so (a serial
+console), and where it answers a question that is sent along (DECRQM, which the framework asks it at its start).
+Otherwise a pseudo-terminal holds up to 20 kB, and what is written behind that is the newest state again.
 """
 
 from __future__ import annotations
@@ -23,9 +23,7 @@ _MOST = 1 << 16  # characters of one piece, where nothing says that the terminal
 _LEAST = 240  # and where it is slow: the newest state is looked at again behind so many
 _FIRST_WINDOW = 1500
 _BEHIND_S = 0.25  # so far behind a terminal may be, and no further
-_BLOCKED_S = 0.1  # a write that took so long had to wait
-_PTY_HOLDS = 20_000  # what a pseudo-terminal holds before a write waits
-_UNANSWERED_S, _MOST_UNANSWERED = 5.0, 2
+_UNANSWERED_S, _MOST_UNANSWERED = 3.0, 2
 _LEAVES_S = 2.0
 _STEADY = 512  # more than this is shown at once or not at all, where the terminal can do that
 _QUESTION = "\x1b[?2026$p"  # what the framework asks at its start, too; what is answered does not matter
@@ -65,25 +63,10 @@ class Pace:
         self._asked: deque[tuple[float, int]] = deque()
         self._unanswered = 0
         self._lost = 0
-        self._rate = 0.0
-        self._backlog, self._at_s = 0.0, 0.0
 
-    def sent(self, size: int, began_s: float, now_s: float, *, asked: bool) -> None:
-        """So many bytes went out; the write took so long. Whether they were `asked` for."""
-        took = now_s - began_s
-        if took > _BLOCKED_S:
-            self._rate = size / took
-            self._backlog = float(_PTY_HOLDS)
-        elif self._rate:
-            self._backlog = self.backlog(now_s) + size
-            self._rate *= 1.02  # it may be faster than it was
-        self._at_s = now_s
-        if not asked:
-            self._unanswered += size
-
-    def backlog(self, now_s: float) -> float:
-        """What of it is still on its way, where writes had to wait."""
-        return max(0.0, self._backlog - self._rate * (now_s - self._at_s))
+    def sent(self, size: int) -> None:
+        """So many bytes went out that no answer was asked for behind."""
+        self._unanswered += size
 
     def asked(self, size: int, now_s: float) -> None:
         """The terminal is asked to answer behind so many bytes that go out now."""
@@ -120,11 +103,11 @@ class Pace:
         if self._asked and now_s - self._asked[0][0] > _UNANSWERED_S:
             self._asked.clear()  # the answer was lost
             self._lost += 1
-        if answers and self.answers:
-            return max(0, self._window - self._unanswered - sum(size for _, size in self._asked))
-        if self._rate:
-            return max(0, int(self._rate * _BEHIND_S - self.backlog(now_s))) or 0
-        return _MOST
+        if not (answers and self.answers):
+            return _MOST
+        if not self._asked:
+            return max(_LEAST, self._window - self._unanswered)  # it is asked behind this
+        return max(0, self._window - self._unanswered - sum(size for _, size in self._asked))
 
 
 class Output(threading.Thread):
@@ -209,12 +192,11 @@ class Output(threading.Thread):
                 if not piece:
                     return
                 data = piece.encode("utf-8", "replace")
-                while data:
-                    began = time.monotonic()
-                    written = os.write(self._fd, data[:1024])
-                    data = data[written:]
+                if not asked:
                     with self._changed:
-                        self._pace.sent(written, began, time.monotonic(), asked=asked)
+                        self._pace.sent(len(data))
+                while data:
+                    data = data[os.write(self._fd, data[:1024]) :]
 
     def _next(self) -> tuple[str, bool]:
         """What is written next, and whether an answer to it is asked for; empty for the end."""
