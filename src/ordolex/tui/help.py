@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from rich.table import Table
-from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import VerticalScroll
@@ -86,9 +84,9 @@ class HelpScreen(Prompt[None]):
             yield Static(self._place.purpose, markup=False)
             for title, jobs in ((f"Keys in {self._place.word}", self._jobs), ("Keys everywhere", self._everywhere)):
                 yield Static(title, classes="title")
-                yield Static(_columns([(job.shown_key, _said(job)) for job in jobs if job.key]))
+                yield Static(_keys(jobs), markup=False)
             yield Static("The five rungs of a link", classes="title")
-            yield Static(_columns([(rung.word, _RUNG_WORDS[rung.word]) for rung in RUNGS]))
+            yield Static("\n".join(f"{r.word:9} {_RUNG_WORDS[r.word]}" for r in RUNGS), markup=False)
             for question, answer in HOW_TO:
                 yield Static(question, classes="title")
                 yield Static(answer, markup=False)
@@ -98,15 +96,5 @@ class HelpScreen(Prompt[None]):
         self.dismiss(None)
 
 
-def _said(job: Job) -> str:
-    return f"{job.title}{'' if job.title.endswith('?') else '.'} {job.help}"
-
-
-def _columns(rows: Sequence[tuple[str, str]]) -> Table:
-    """Words that go on below themselves, not below their key."""
-    table = Table.grid(padding=(0, 2))
-    table.add_column(no_wrap=True)
-    table.add_column()
-    for key, words in rows:
-        table.add_row(Text(key), Text(words))
-    return table
+def _keys(jobs: Sequence[Job]) -> str:
+    return "\n".join(f"{job.shown_key:10} {job.title}. {job.help}" for job in jobs if job.key)
