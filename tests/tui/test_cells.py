@@ -96,6 +96,17 @@ def test_what_does_not_change_costs_nothing_and_a_letter_little() -> None:
     assert 0 < len(shown.changes(wanted, 1 << 16)) < 16
 
 
+def test_no_code_gets_through_and_marks_do_not_pile_up() -> None:
+    wanted, shown = Wanted(WIDTH, HEIGHT), Shown(erases_in_colour=True)
+    shown.changes(wanted, 1 << 16)
+    for _ in range(50):
+        _put(wanted, 0, 1, "a\x1b[2Jb\x07\x9bc\te", 1)
+        _put(wanted, 1, 2, "\u0301x", 1)
+    sent = shown.changes(wanted, 1 << 16)
+    assert not {"\x07", "\x9b", "\t"} & set(sent) and "\x1b[2J" not in sent
+    assert wanted.rows[2].characters[0] == " \u0301"
+
+
 def test_the_row_that_is_typed_in_comes_first() -> None:
     wanted, shown = Wanted(WIDTH, HEIGHT), Shown(erases_in_colour=True)
     shown.changes(wanted, 1 << 16)

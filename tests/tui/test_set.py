@@ -212,6 +212,7 @@ async def test_units_are_asked_only_where_nobody_else_speaks(tmp_path: Path, mon
         assert drive.sent == []
         await site.pilot.press("escape")
         monkeypatch.setattr("ordolex.session.units._LISTEN_S", 0.1)
+        monkeypatch.setattr("ordolex.session.units._LATELY_S", 1000)  # however late this is looked at
         await site.pilot.press("n")
         await prompt(site, "3-5")
         await prompt(site, "")

@@ -37,7 +37,7 @@ def answered(items: Sequence[Chunk | Event], line: LineSettings, *, with_flags: 
             continue
         if item.direction == "tx":
             sent = item
-        elif sent is None or item.mono_us - sent.last_mono_us > _ANSWERS_US:
+        elif sent is None or not 0 <= item.mono_us - sent.last_mono_us <= _ANSWERS_US:  # clocks begin anew
             return Answered()
         elif not asked or asked[-1] != sent.data:
             asked.append(sent.data)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
+from unicodedata import category
 
 from rich.cells import get_character_cell_size
 from rich.color import ColorSystem
@@ -16,6 +17,7 @@ from rich.style import Style
 from textual.strip import Strip
 
 _BRIDGED = 4  # so many cells that stay are written again, rather than gone around
+_MARKS = 8  # code points of one cell, with all that is written over it
 _ERASED = 12  # from so many blanks on they are erased, not written
 _SHOWS_BLANK = frozenset(["4", "7", "9", "21", "53"])  # underlined, reversed, struck, overlined: a blank is seen then
 
@@ -116,7 +118,7 @@ class Wanted:
                 pen = pens(style)
                 if text.isspace():
                     pen, text = pen.blank, " " * len(text)
-                if text.isascii():
+                if text.isascii() and text.isprintable():
                     count = min(len(text), width - x)
                     if count > 0:
                         row.characters[x : x + count] = text[:count]
@@ -132,8 +134,10 @@ def _put_wide(row: Row, x: int, width: int, text: str, pen: Pen) -> int:
     for character in text:
         size = get_character_cell_size(character)
         if size == 0:
-            if 0 < x <= width:
-                row.characters[x - 1 if row.characters[x - 1] else x - 2] += character
+            if 0 < x <= width and category(character) != "Cc":  # a code of a device reaches no terminal
+                at = x - 1 if row.characters[x - 1] else x - 2
+                if not row.characters[at].endswith(character):  # a strip may be put again without what stands before it
+                    row.characters[at] = (row.characters[at] + character)[:_MARKS]
             continue
         if x + size <= width:
             row.characters[x], row.pens[x] = character, pen
