@@ -9,6 +9,7 @@ import pytest
 
 from ordolex.core.line.notation import read_line
 from ordolex.core.line.settings import LineSettings, Parity
+from ordolex.core.link.question import Question
 from ordolex.core.match.buses import bus_of
 from ordolex.core.match.capture import Capture, Flags, starts_from_times
 from ordolex.core.match.content import text_in
@@ -21,6 +22,7 @@ from ordolex.core.record.items import Chunk
 from ordolex.core.uart.levels import Transmitter
 from ordolex.core.uart.receiver import Receiver
 from ordolex.io.match.asks import chosen, generic
+from ordolex.io.match.listening import Listening
 from ordolex.io.match.options import Options
 from ordolex.io.system.faults import SettingsRefused
 from tests.corpus.line import Talker, heard
@@ -132,6 +134,23 @@ def test_what_it_answered_before_is_asked_first_where_the_record_speaks_for_it(t
     match, left_at = matched(talker, at, options)
     assert match.found is not None and match.found.baud == own.baud and left_at == match.found
     assert match.trials[0].sent == b"*IDN?\n" and sum(trial.seconds for trial in match.trials) < 7
+
+
+@pytest.mark.parametrize("text", ["2400 8N2", "9600 8N1", "1200 8E1"])
+def test_an_inverted_line_that_listening_missed_is_seen_while_it_is_asked(
+    text: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An inverted device understands no question, but its own talk comes while an answer is waited for."""
+
+    async def missed(listening: Listening) -> None:
+        return
+
+    monkeypatch.setattr(Listening, "run", missed)
+    own, at, rng = read_line(text).settings, LineSettings(9600), random.Random(text)
+    talker = Talker(own, lambda: NAMED["receiver"].make(rng), 1.0, inverted=True, seed=5)
+    match, left_at = matched(talker, at, Options([Question(b"*IDN?\n")], wait_s=1.0))
+    assert match.inverted and match.found is not None and match.found.baud == own.baud, match.verdict
+    assert left_at == at
 
 
 def test_only_what_came_behind_something_sent_is_an_answer() -> None:

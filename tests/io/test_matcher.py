@@ -18,7 +18,6 @@ from ordolex.io.book.reader import BookReader
 from ordolex.io.link.runner import LinkRunner
 from ordolex.io.match.asking import Asking
 from ordolex.io.match.asks import chosen, generic, of_family, of_sheet
-from ordolex.io.match.listening import Listening
 from ordolex.io.match.matcher import Matcher
 from ordolex.io.match.options import Options
 from ordolex.io.match.search import Search
@@ -51,22 +50,6 @@ async def test_an_inverted_line_is_said_and_the_port_goes_back(serve_bench: Serv
     runner = await opened(serve_bench, notes, **TALKER, line="2400 8N2", polarity="inverted")
     match = await Matcher(runner).run()
     assert match.inverted and match.found is not None and match.found.baud == 2400
-    assert runner.line == LineSettings(9600)
-    await runner.release()
-
-
-async def test_an_inverted_line_that_listening_missed_is_seen_while_it_is_asked(
-    serve_bench: ServeBench, notes: Notes, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """An inverted device understands no question, but its own talk comes while an answer is waited for."""
-
-    async def missed(listening: Listening) -> None:
-        return
-
-    monkeypatch.setattr(Listening, "run", missed)
-    runner = await opened(serve_bench, notes, **TALKER, line="2400 8N2", polarity="inverted")
-    match = await Matcher(runner, Options([Question(b"*IDN?\n")], wait_s=1.0)).run()
-    assert match.inverted and match.found is not None and match.found.baud == 2400, match.verdict
     assert runner.line == LineSettings(9600)
     await runner.release()
 
