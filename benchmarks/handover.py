@@ -18,8 +18,8 @@ from ordolex.core.record.chain import Hashed
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book.book import Book
-from ordolex.io.book.chain import verify_book
 from ordolex.io.book.manifest import verify_handover
+from ordolex.io.book.verifying import verify_book
 from ordolex.session.handing_over import Choice, hand_over
 
 LINKS, PARAMETERS, TABLES, CHARTS, HOURS = 20, 200, 30, 50, 8

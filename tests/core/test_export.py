@@ -1,10 +1,11 @@
 import csv
 import io
 import json
+import re
 import struct
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from ordolex.core.link.judge import LineErrors
@@ -168,3 +169,31 @@ def test_rows_texts_and_tables_are_read_in_the_character_set_of_their_link() -> 
     wanted = [link for link, row in rows_of(iter(items), charsets, sieve.may_pass) if sieve.passes(link, row)]
     assert sorted(wanted) == [1, 2, 3]
     assert [link for link, row in rows_of(iter(items), {}, sieve.may_pass) if sieve.passes(link, row)] == [3]
+
+
+@given(
+    st.lists(
+        st.sampled_from([
+            "ab", "a", "b", "c", ".", "a?", "b*", "c+", "(ab)?", "(a)", "[ab]", "[]a]", "[^)]", "[(]", "a{2}", "b{0,1}",
+            "(?:bc)", "(?P<n>ab)", "^", "$", "(?!a)", "(?=b)", "(?i:a)", "a|b", "\\w", "{", "}", "#", " ",
+        ]),
+        min_size=1, max_size=6,
+    ).map("".join),
+    st.lists(st.text("abcAB ({[)]}#", max_size=8), min_size=20, max_size=20),
+)  # fmt: skip
+@settings(max_examples=400)
+def test_what_a_pattern_is_said_to_need_stands_in_all_that_it_fits(pattern: str, texts: list[str]) -> None:
+    try:
+        sieve, compiled = Sieve(f"re:{pattern}"), re.compile(pattern, re.I)
+    except (ValueError, re.error):
+        assume(False)
+    needs = (sieve.literal or b"").decode().lower()
+    assert all(needs in text.lower() for text in texts if compiled.search(text))
+    for text in texts:
+        assert not compiled.search(text * 3) or needs in (text * 3).lower()
+
+
+def test_the_longest_text_that_a_pattern_needs_is_seen() -> None:
+    assert [Sieve(f"re:{p}").literal for p in ("hopper (low|x)", "hopper (low)", "^lo+w", "[0-9]+ mg/l$", "a.b")] == [
+        None, b"hopper ", b"lo", b" mg/l", None,
+    ]  # fmt: skip

@@ -19,8 +19,8 @@ from ordolex.core.watch.samples import Quality, Sample
 from ordolex.io.book import recorder as recorder_module
 from ordolex.io.book import schema
 from ordolex.io.book.book import Book, make_book
-from ordolex.io.book.chain import verify_book
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.verifying import verify_book
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault
 from tests.conftest import program

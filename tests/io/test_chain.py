@@ -14,9 +14,9 @@ from ordolex.cli.main import application
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.io.book import chain, schema
 from ordolex.io.book.book import Book
-from ordolex.io.book.chain import Verified, verify_book
 from ordolex.io.book.entries import Entry
 from ordolex.io.book.turning import Keeping, Limit, Turner
+from ordolex.io.book.verifying import Verified, verify_book
 from ordolex.io.system.clock import mono_s
 
 

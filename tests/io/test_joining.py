@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.core.record.joining import paired
 from ordolex.io.book.book import Book
-from ordolex.io.book.chain import verify_book
 from ordolex.io.book.joining import join
 from ordolex.io.book.reader import BookReader
+from ordolex.io.book.verifying import verify_book
 from ordolex.io.system.clock import mono_s, utc_us
 from ordolex.io.system.faults import BookFault, Fault
 from tests.commands import run_text

@@ -126,7 +126,17 @@ def test_a_search_finds_what_reading_everything_finds(tmp_path: Path, seed: int)
     made.close()
     reader = BookReader(tmp_path / "b.ordolex")
     everything = list(rows_of(reader.timeline()))
-    for text in ("hopper low", "p", "hex:70706572", "hex:0d0a", "hex:ff", "re:hop+er", "parity"):
+    for text in (
+        "hopper low",
+        "p",
+        "hex:70706572",
+        "hex:0d0a",
+        "hex:ff",
+        "re:hop+er",
+        "re:hop.*low",
+        "re:^ ?low",
+        "parity",
+    ):
         sieve = Sieve(text)
         wanted = [(link, row.at_us, row.data) for link, row in everything if sieve.passes(link, row)]
         assert sorted((link, row.at_us, row.data) for link, row in rows_with(reader, sieve)) == sorted(wanted), text

@@ -16,6 +16,7 @@ from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.counts import counted
 from ordolex.core.text.visible import visible_text
 from ordolex.io.book.joining import join
+from ordolex.io.book.packing import pack_book
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.rescue import rescue
 from ordolex.io.book.search import items_with, span_of
@@ -31,6 +32,7 @@ def add_to(app: typer.Typer) -> None:
     app.command()(secret)
     books = typer.Typer(help="What is done with whole books.", no_args_is_help=True)
     books.command(name="rescue")(rescue_book)
+    books.command(name="pack")(pack)
     books.command(name="join")(join_books)
     app.add_typer(books, name="book")
 
@@ -104,6 +106,23 @@ def rescue_book(
         typer.echo(done.words)
     if not done.chunks and not done.events:
         refuse("nothing of the record could be read", FAILED)
+
+
+def pack(
+    book: Annotated[Path, typer.Argument(help="The book's file; nobody else may have it open.")],
+    json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Pack what was recorded, so that a large book is smaller and quicker; an open book does so by itself."""
+    from rich.console import Console
+    from rich.progress import Progress
+
+    with faults_said(json), Progress(console=Console(stderr=True), transient=True, disable=json) as bar:
+        task = bar.add_task("packing", total=None)
+        done = pack_book(book, lambda rows, of: bar.update(task, completed=rows, total=of))
+    if json:
+        print_document("book pack", {"rows": done.rows, "bytes_before": done.before, "bytes_after": done.after})
+    else:
+        typer.echo(done.words)
 
 
 def join_books(

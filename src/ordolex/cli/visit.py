@@ -16,10 +16,10 @@ from ordolex.core.visit.preparing import KIND as PREPARED
 from ordolex.core.visit.preparing import Need
 from ordolex.core.wiring.parts import PartError
 from ordolex.io.book.book import Book
-from ordolex.io.book.chain import verify_book
 from ordolex.io.book.manifest import verify_handover
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.since import since_before
+from ordolex.io.book.verifying import verify_book
 from ordolex.io.own.bag import load_bag
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.system.clock import mono_s, utc_us

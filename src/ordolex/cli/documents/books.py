@@ -101,6 +101,12 @@ class Searched(Document):
     found: list[Place]
 
 
+class PackedBook(Document):
+    rows: int = Field(description="rows that were packed now")
+    bytes_before: int
+    bytes_after: int
+
+
 class Rescued(Document):
     into: str
     links: int

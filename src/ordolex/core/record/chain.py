@@ -82,6 +82,16 @@ class Hashed:
         if self._held > _PIECE:
             self._flush()
 
+    def packed(self, heads: list[bytes], data: list[bytes], last: int) -> None:
+        """Rows whose heads are made already, up to the one with that id; their bytes."""
+        parts = [b""] * (2 * len(heads))
+        parts[::2], parts[1::2] = heads, data
+        self._flush()
+        self._parts = parts
+        self._flush()
+        self.chunk_to = last
+        self.rows += len(heads)
+
     def _flush(self) -> None:
         self._hashing.update(self._chunks, b"".join(self._parts))
         self._parts.clear()
@@ -98,6 +108,10 @@ class Hashed:
     @property
     def is_due(self) -> bool:
         return self.bytes >= SEAL_BYTES or self.rows >= SEAL_ROWS
+
+    def close(self) -> None:
+        """No row follows: all that is left goes to what hashes."""
+        self._flush()
 
     def sealed(self, utc_us: int, state: str = "") -> Segment:
         """`state` is what else the book said when the segment ended, empty where that is as it was."""

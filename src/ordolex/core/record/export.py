@@ -30,7 +30,6 @@ Charsets = Mapping[int, str]
 """The character set of a link, where it is not the one that holds until somebody chooses."""
 
 _NONE_CHOSEN: Charsets = {}
-_FEW = 4
 _PRINTABLE = bytes(range(0x20, 0x7F))
 _GLYPHS = {Direction.SENT: "▸", Direction.HEARD: "◂", Direction.NOTE: "·"}
 
@@ -64,60 +63,69 @@ def rows_of(
 ) -> Iterator[tuple[int, Row]]:
     """(link, row) of a whole record, each link's bytes cut into lines of its own. Lines of which there is nothing to
     say but their bytes may be left out: `wants` says of a line and its character set which are not."""
-    for link, at_us, lines, rows in _lines_and_rows(items, charsets):
+    for link, times, lines, rows in _lines_and_rows(items, charsets):
         if lines:
             charset = charsets.get(link, UNCHOSEN)
+            at_us, then_us = times
             for line in lines:
                 if wants(line, charset):
                     yield link, Row(Direction.HEARD, at_us, line, charset=charset)
+                at_us = then_us
         for row in rows:
             yield link, row
 
 
-def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, int, list[bytes], list[Row]]]:
-    """(link, time, plain lines heard, rows behind them): plain lines are most of a record, and go all at once."""
+_Times = tuple[int, int]
+_NO_TIMES = (0, 0)
+
+
+def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Times, list[bytes], list[Row]]]:
+    """(link, times, plain lines heard, rows behind them): plain lines are most of a record, and go all at once. The
+    times are that of the first of them and that of the others."""
     talks: dict[int, Conversation] = {}
     silent: dict[int, int] = {}  # when what a link has unfinished is shown as it is, as it is on the screen
     for item in items:
         link = item.link
         if silent and min(silent.values()) < item.utc_us:
             for _, other in sorted((at_us, one) for one, at_us in silent.items() if at_us < item.utc_us):
-                yield other, 0, [], talks[other].tick(item.utc_us)
+                yield other, _NO_TIMES, [], talks[other].tick(item.utc_us)
                 del silent[other]
         talk = talks.get(link)
         if talk is None:
             talk = talks[link] = Conversation(Passing(), charsets.get(link, UNCHOSEN))
         if isinstance(item, Event):
-            yield link, 0, [], talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
+            yield link, _NO_TIMES, [], talk.note(item.words, item.utc_us, cut=item.kind in CUTTING_EVENTS)
         elif item.direction == "tx":
-            yield link, 0, [], talk.sent(item.data, item.utc_us)
+            yield link, _NO_TIMES, [], talk.sent(item.data, item.utc_us)
         elif item.errors is not None:
-            yield link, 0, [], talk.heard(item.data, item.utc_us, item.errors)
+            yield link, _NO_TIMES, [], talk.heard(item.data, item.utc_us, item.errors)
         else:
             at_us = item.utc_us
-            head, lines, tail = talk.plain_lines(item.data)
+            head, first_us, lines, tail = talk.plain_lines(item.data, at_us)
             if head or not lines:
-                yield link, at_us, [], talk.heard(head, at_us)
+                yield link, _NO_TIMES, [], talk.heard(head, at_us)
             if lines:
-                yield link, at_us, lines, talk.heard(tail, at_us) if tail else []
+                yield link, (first_us, at_us), lines, talk.goes_on(tail, at_us) if tail else []
         if talk.unfinished:
             silent[link] = item.utc_us + SILENCE_US
         else:
             silent.pop(link, None)
     for link, talk in talks.items():
-        yield link, 0, [], talk.flush()
+        yield link, _NO_TIMES, [], talk.flush()
 
 
 def as_text(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
     """One line a row: time, link, direction, turn-round, text. Control bytes are shown, none is passed on."""
     shown: dict[int, str] = {}
-    for link, at_us, lines, rows in _lines_and_rows(items, charsets):
+    for link, (first_us, at_us), lines, rows in _lines_and_rows(items, charsets):
         name = shown.get(link)
         if name is None:
             name = shown[link] = visible_text(names.get(link, "book"))
         if lines:
-            head = f"{utc_text(at_us)}  {name}  {_GLYPHS[Direction.HEARD]} {'':>9}  "
-            yield f"{head}{_joined(lines, head, charsets.get(link, UNCHOSEN))}\n".encode()
+            charset, rest = charsets.get(link, UNCHOSEN), f"  {name}  ◂ {'':>9}  "
+            head = utc_text(at_us) + rest
+            first = head if first_us == at_us else utc_text(first_us) + rest
+            yield f"{first}{_joined(lines, head, charset)}\n".encode()
         if rows:
             yield "".join(_line(row, name) for row in rows).encode()
 
@@ -125,7 +133,7 @@ def as_text(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> It
 def _joined(lines: list[bytes], head: str, charset: str) -> str:
     """All lines as they are shown, with a line end and the head between them. Where all end alike and hold nothing that
     is shown in another way, which is usual, at once."""
-    if len(lines) > _FEW:
+    if len(lines) > 1:
         whole = b"".join(lines)
         end = b"\r\n" if lines[0].endswith(b"\r\n") else b"\n"
         if len(whole.translate(None, _PRINTABLE)) == len(lines) * len(end) and whole.count(end) == len(lines):

@@ -8,6 +8,12 @@ from datetime import datetime, timedelta
 from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import visible
 
+_SIGNS = frozenset("()[]{}.^$*+?#")
+"""What means something else than itself in a pattern."""
+_CLASS = re.compile(r"\[\^?\]?[^\]]*\]")
+_QUANTITY = re.compile(r"\{\d*,?\d*\}")
+_BEYOND = re.compile(r"[|\\]|\(\?(?!P<|[:=!<])")
+"""Alternatives, signs behind a backslash and flags: then nothing is said of a pattern."""
 _ERROR_WORDS = ("framing errors", "parity errors", "breaks", "overruns", "framing error", "parity error", "overrun")
 _TIME = re.compile(r"(?:(\d{4}-\d\d-\d\d)[ T])?(\d{1,2}):(\d\d)(?::(\d\d)(?:\.(\d{1,3}))?)?")
 
@@ -46,10 +52,29 @@ class Sieve:
         if self._bytes is not None:
             return (self._bytes, False) if self._bytes else None
         if not self.text or self._pattern is not None or self.text.startswith("at:") or not self.text.isascii():
-            return None
+            return None  # of a pattern see `literal`
         if not self.text.isprintable() or any(self.text.lower() in words for words in _ERROR_WORDS):
             return None  # a row's line errors are no bytes of it
         return self.text.encode(), True
+
+    @property
+    def literal(self) -> bytes | None:
+        """Of a pattern the longest text that stands in everything it fits, in any case; None where none is seen. It is
+        no more than a help for who looks in bytes that are all text: it may be shorter than it could be."""
+        if self._pattern is None or not self.text.startswith("re:") or _BEYOND.search(self.text):
+            return None
+        best = run = ""
+        depth = 0
+        pattern = _QUANTITY.sub("*", _CLASS.sub(".", self.text[3:]))
+        for sign, behind in zip(pattern, [*pattern[1:], ""], strict=True):
+            depth += (sign == "(") - (sign == ")")
+            if depth == 0 and sign not in _SIGNS and sign.isascii() and sign.isprintable():
+                run += sign if behind not in ("?", "*") else ""
+                best = max(best, run, key=len)
+                run = "" if behind in ("?", "*", "+") else run
+            else:
+                run = ""
+        return best.encode() if len(best) > 1 else None
 
     @property
     def times(self) -> tuple[tuple[str, timedelta], tuple[str, timedelta] | None]:

@@ -120,19 +120,34 @@ class Conversation:
             return [], rest, self._held_us
         return [self._row(frame, self._held_us / 1e6, words)], rest, at_us
 
-    def plain_lines(self, data: bytes) -> tuple[bytes, list[bytes], bytes]:
-        """Cuts what was heard without errors into what is to be given to `heard`, whole lines behind it, and the rest,
-        for `heard` again. The lines in between are rows with nothing but their bytes and the time of the chunk: whoever
-        reads a whole record takes them all at once."""
-        if self._passes is not None and (self._passes.waits or self._passes.has_lines_with_words(data)):
-            return data, [], b""
-        busy = self._cutter.pending or self._asked_us is not None or self._errors.total
-        begin = data.find(b"\n") + 1 if busy else 0
-        end = data.rfind(b"\n") + 1
-        lines = data[begin:end].splitlines(keepends=True) if begin or not busy else []
+    def plain_lines(self, data: bytes, at_us: int) -> tuple[bytes, int, list[bytes], bytes]:
+        """Cuts what was heard without errors into what is to be given to `heard`, whole lines behind it with the time
+        of the first of them, and the rest, for `goes_on`. The lines in between are rows with nothing but their bytes
+        and a time: whoever reads a whole record takes them all at once. A line that began before is the first one."""
+        if self._passes is not None and self._passes.waits:
+            return data, at_us, [], b""
+        pending, first_us = self._cutter.pending, at_us
+        busy = self._asked_us is not None or self._errors.total
+        late = pending and at_us - round(self._cutter.last_s * 1e6) > SILENCE_US
+        if busy or late:
+            begin, whole = data.find(b"\n") + 1, data
+        else:
+            begin, whole = 0, pending + data
+        end = whole.rfind(b"\n") + 1
+        lines = whole[begin:end].splitlines(keepends=True) if end > begin and (begin or not (busy or late)) else []
         if not lines or (end - begin > MAX_LINE and len(max(lines, key=len)) > MAX_LINE):
-            return data, [], b""
-        return data[:begin], lines, data[end:]
+            return data, at_us, [], b""
+        if self._passes is not None and self._passes.has_lines_with_words(whole):
+            return data, at_us, [], b""
+        if pending and not begin:
+            first_us = round(self._cutter.taken() * 1e6)
+        return whole[:begin], first_us, lines, whole[end:]
+
+    def goes_on(self, tail: bytes, at_us: int) -> list[Row]:
+        """The same as `heard`, for what is behind whole lines."""
+        if self._passes is not None and self._passes.frames_of(tail):
+            return self.heard(tail, at_us)
+        return [self._row(line.data, line.first_s) for line in self._cutter.receive(tail, at_us / 1e6)]
 
     def note(self, text: str, at_us: int, *, cut: bool = True) -> list[Row]:
         """`cut` ends a line that is still coming in, as when the port closes; a remark in passing leaves it whole."""

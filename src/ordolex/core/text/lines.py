@@ -44,6 +44,11 @@ class LineCutter:
         """When the latest byte came."""
         return self._last_s
 
+    def taken(self) -> float:
+        """When what is pending began; it is taken out."""
+        self._rest = b""
+        return self._first_s
+
     def receive(self, data: bytes, at_s: float) -> list[TextLine]:
         if not data:
             return []
@@ -51,6 +56,9 @@ class LineCutter:
             self._first_s = at_s
         self._last_s = at_s
         whole = self._rest + data
+        if len(whole) <= self._max and b"\n" not in whole and b"\r" not in whole:
+            self._rest = whole
+            return []
         lines: list[TextLine] = []
         at = 0
         for found in _END.finditer(whole):

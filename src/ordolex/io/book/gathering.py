@@ -10,10 +10,10 @@ from ordolex.core.text.counts import counted
 from ordolex.core.visit.making import Material, When
 from ordolex.core.visit.report import ChartPart
 from ordolex.core.watch.round import Round, RoundError, read_round
-from ordolex.io.book.chain import verify_book
 from ordolex.io.book.reader import BookReader, Span
 from ordolex.io.book.since import since_before
 from ordolex.io.book.values import Item
+from ordolex.io.book.verifying import verify_book
 
 _CHART_COLUMNS = 400
 

@@ -16,10 +16,12 @@ from ordolex.core.record.items import LinkRecord
 from ordolex.core.record.joining import Conflict, Paired, conflicts, filled, paired
 from ordolex.core.visit.facts import TYPED
 from ordolex.io.book.book import make_book
-from ordolex.io.book.chain import seal, verify_book
+from ordolex.io.book.chain import seal
+from ordolex.io.book.packs import Packs
 from ordolex.io.book.reader import BookReader
 from ordolex.io.book.rows import BookFile
 from ordolex.io.book.values import ITEM_BITS, ValueWriter
+from ordolex.io.book.verifying import verify_book
 from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import is_there, storable
@@ -198,8 +200,10 @@ class _Joining:
 
     def _rows(self, book: int, table: str, columns: str) -> Iterator[tuple[Any, ...]]:
         visits, links = self._visits[book], self._links[book]
-        for row in self._files[book].read(f"SELECT {columns} FROM {table} ORDER BY id"):
-            yield (visits.get(row[0], row[0]), links.get(row[1], 0), *row[2:])
+        file = self._files[book]
+        rows = Packs(file).rows() if table == "chunk" else file.read(f"SELECT id, {columns} FROM event ORDER BY id")
+        for _, visit, link, *rest in rows:
+            yield (visits.get(visit, visit), links.get(link, 0), *rest)
 
     def _write(self, table: str, columns: str, number: int, row: tuple[Any, ...]) -> None:
         marks = ", ".join("?" * (len(row) + 1))

@@ -144,7 +144,7 @@ def _book_said(pieces: Iterable[bytes], record: str) -> str:
     """What is wrong with a book inside; empty for nothing."""
     import tempfile
 
-    from ordolex.io.book.chain import verify_book
+    from ordolex.io.book.verifying import verify_book
 
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder) / "inside.ordolex"

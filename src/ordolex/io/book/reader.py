@@ -10,12 +10,14 @@ from ordolex.core.record.items import Chunk, Event, LinkRecord
 from ordolex.core.record.visits import visit_starts
 from ordolex.io.book.finding import Finding
 from ordolex.io.book.known import Known
-from ordolex.io.book.rows import CHUNK, EVENT, BookFile, chunk_of, damaged, guarded, where
+from ordolex.io.book.packs import Packs
+from ordolex.io.book.rows import EVENT, BookFile, chunk_of, damaged, guarded, where
 from ordolex.io.book.values import Values
 
 LATEST_BYTES = 2 << 20
 """Bytes of the record that are read to begin with: thousands of lines, and a few milliseconds."""
 
+_LAST_ID = (1 << 63) - 1
 Span = tuple[int | None, int | None]
 """From a time on, and before another, in microseconds UTC; None for an end that is open."""
 
@@ -30,7 +32,8 @@ class BookReader:
         self.path = path
         self._file = BookFile(path)
         self.known = Known(self._file)
-        self.found = Finding(self._file)
+        self._packs = Packs(self._file)
+        self.found = Finding(self._file, self._packs)
         self.values = Values(self._file)
 
     def examine(self, *, thorough: bool) -> None:
@@ -81,12 +84,8 @@ class BookReader:
 
     def sizes(self, span: Span = (None, None)) -> dict[int, tuple[int, int]]:
         """Link → bytes heard and bytes sent."""
-        spanned, values = self._spanned("chunk", span)
-        sql = f"SELECT link, direction, sum(length(data)) FROM chunk{spanned} GROUP BY link, direction"
         out: dict[int, tuple[int, int]] = {}
-        for link, direction, size in self._file.read(sql, values):
-            if not isinstance(link, int) or not isinstance(size, int):
-                raise damaged(self._file.path, f"bytes of a link {link!r}")
+        for (link, direction), size in self._packs.sizes(*self._ids(span)).items():
             heard, sent = out.get(link, (0, 0))
             out[link] = (heard + size, sent) if direction == "rx" else (heard, sent + size)
         return out
@@ -94,30 +93,39 @@ class BookReader:
     def chunks(
         self, link: int | None = None, direction: str | None = None, span: Span = (None, None)
     ) -> Iterator[Chunk]:
-        spanned, values = self._spanned("chunk", span, link=link, direction=direction)
         try:
-            for row in self._file.read(f"SELECT {CHUNK} FROM chunk{spanned} ORDER BY id", values):
-                yield chunk_of(row)
+            for block in self._packs.blocks(*self._ids(span), link, direction):
+                yield from map(chunk_of, block)
         except (ValueError, TypeError) as error:
             raise damaged(self._file.path, error) from error
 
     def events(self, link: int | None = None, span: Span = (None, None)) -> Iterator[Event]:
-        spanned, values = self._spanned("event", span, link=link)
+        spanned, values = self._spanned(span, link)
         for row in self._file.read(f"SELECT {EVENT} FROM event{spanned} ORDER BY id", values):
             yield self._file.event(row)
 
-    def _spanned(self, table: str, span: Span, **wanted: object) -> tuple[str, tuple[object, ...]]:
-        """The same as `where`, for a span of time too. Rows were written in the order of time, so the ends of the span
-        are found by halving, however large the book is."""
-        condition, values = where(**wanted)
+    def _ids(self, span: Span) -> tuple[int, int]:
+        """Rows of bytes in a span of time: behind which id they are, and up to which."""
+        first, last = span
+        after = -1 if first is None else self._first_chunk(first) - 1
+        return after, _LAST_ID if last is None else self._first_chunk(last) - 1
+
+    def _first_chunk(self, utc_us: int) -> int:
+        packed = self._packs.first_id_at(utc_us)
+        return self._first_id("chunk", utc_us) if packed is None else packed
+
+    def _spanned(self, span: Span, link: int | None) -> tuple[str, tuple[object, ...]]:
+        """The same as `where` for events, for a span of time too. Rows were written in the order of time, so the ends
+        of the span are found by halving, however large the book is."""
+        condition, values = where(link=link)
         for sign, bound in ((">=", span[0]), ("<", span[1])):
             if bound is not None:
                 condition += (" AND" if condition else " WHERE") + f" id {sign} ?"
-                values = (*values, self._first_id(table, bound))
+                values = (*values, self._first_id("event", bound))
         return condition, values
 
     def _first_id(self, table: str, utc_us: int) -> int:
-        """The id of the first row that is not before this time; one beyond the last where all are."""
+        """The id of the first row that is as it came and not before this time; one beyond the last where all are."""
         ends = f"SELECT (SELECT coalesce(min(id), 0) FROM {table}), (SELECT coalesce(max(id), 0) + 1 FROM {table})"
         low, high = self._file.read(ends).fetchone()  # asked for together, they would make SQLite read the whole table
         while low < high:
@@ -133,10 +141,10 @@ class BookReader:
         """When the record begins and ends; None where nothing is in it."""
         times = [
             row[0]
-            for table in ("chunk", "event")
-            for way in ("", " DESC")
-            if (row := self._file.read(f"SELECT utc_us FROM {table} ORDER BY id{way} LIMIT 1").fetchone())
+            for order in ("", " DESC")
+            if (row := self._file.read(f"SELECT utc_us FROM event ORDER BY id{order} LIMIT 1").fetchone())
         ]
+        times += [row[4] for back in (False, True) if (row := next(self._packs.rows(backwards=back), None))]
         return (min(times), max(times)) if times else None
 
     def timeline(
@@ -154,63 +162,56 @@ class BookReader:
 
         Bounded both ways, so that a large book opens at once.
         """
-        spanned, values = self._spanned("chunk", (None, before_us), link=link)
-        sizes = self._file.read(
-            f"SELECT id, length(data) FROM chunk{spanned} ORDER BY id DESC LIMIT ?", (*values, count)
-        ).fetchall()
-        wanted = _within(sizes, LATEST_BYTES)
-        chunk_rows = self._file.read(
-            f"SELECT {CHUNK} FROM chunk{spanned} ORDER BY id DESC LIMIT ?", (*values, wanted)
-        ).fetchall()
-        spanned, values = self._spanned("event", (None, before_us), link=link)
+        chunks: list[Chunk] = []
+        total = 0
+        more = False
+        if count > 0:
+            for row in self._packs.rows(*self._ids((None, before_us)), link, backwards=True):
+                total += len(row[11])
+                more = bool(chunks) and total > LATEST_BYTES
+                if more:
+                    break
+                chunks.append(self._file.chunk(row))
+                if more := len(chunks) == count:
+                    break
+        spanned, values = self._spanned((None, before_us), link)
         event_rows = self._file.read(
             f"SELECT {EVENT} FROM event{spanned} ORDER BY id DESC LIMIT ?", (*values, count)
         ).fetchall()
-        if before_us is not None and len(chunk_rows) >= wanted and chunk_rows:
-            oldest = chunk_rows[-1][3]  # events far before the bytes that were read would stand there without them
+        if before_us is not None and more:
+            oldest = chunks[-1].utc_us  # events far before the bytes that were read would stand there without them
             event_rows = [row for row in event_rows if row[2] >= oldest]
-        return list(
-            _in_time(
-                [self._file.chunk(row) for row in reversed(chunk_rows)],
-                [self._file.event(row) for row in reversed(event_rows)],
-            )
-        )
+        return list(_in_time(reversed(chunks), [self._file.event(row) for row in reversed(event_rows)]))
 
     def newest_ids(self) -> tuple[int, int]:
         """The ids of the newest chunk and event: whether there is anything new to read."""
-        chunk, event = self._file.read(
-            "SELECT (SELECT coalesce(max(id), 0) FROM chunk), (SELECT coalesce(max(id), 0) FROM event)"
-        ).fetchone()
-        return int(chunk), int(event)
+        (event,) = self._file.read("SELECT coalesce(max(id), 0) FROM event").fetchone()
+        return self._packs.ends()[1], int(event)
+
+    def not_text(self) -> set[int]:
+        """Links of which some bytes are other than printable ASCII, tabs and line ends."""
+        return self._packs.not_text()
 
     def totals(self) -> tuple[int, int]:
         """Chunks and bytes of the whole record."""
-        count, total = self._file.read("SELECT count(*), coalesce(sum(length(data)), 0) FROM chunk").fetchone()
-        return int(count), int(total)
+        return self._packs.totals()
 
     def close(self) -> None:
         self._file.close()
 
 
-def _within(sizes: list[tuple[int, int]], limit: int) -> int:
-    """How many of the sizes, from the first on, hold `limit` bytes together; one at least."""
-    total = 0
-    for number, (_, size) in enumerate(sizes):
-        total += size
-        if total > limit:
-            return max(1, number)
-    return len(sizes)
-
-
-def _in_time(chunks: Iterable[Chunk], events: Iterable[Event]) -> Iterator[Chunk | Event]:
+def _in_time(some: Iterable[Chunk], events: Iterable[Event]) -> Iterator[Chunk | Event]:
     """Both in the order of time. Within each the order of writing stands: bytes must never change places."""
-    rest = iter(events)
+    chunks, rest = iter(some), iter(events)
     event = next(rest, None)
     for chunk in chunks:
         while event is not None and event.utc_us < chunk.utc_us:
             yield event
             event = next(rest, None)
         yield chunk
+        if event is None:
+            yield from chunks
+            return
     if event is not None:
         yield event
         yield from rest

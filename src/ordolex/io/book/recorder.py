@@ -15,7 +15,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.chain import BEFORE, SEAL_S, Hashed, Segment
@@ -24,6 +24,7 @@ from ordolex.core.watch.samples import Sample
 from ordolex.io.book import chain as chain_of
 from ordolex.io.book import schema
 from ordolex.io.book.entries import ITEM_COST, Entry, Read, chunk_rows, cost, event_rows
+from ordolex.io.book.packing import Packer
 from ordolex.io.book.safe_place import identity, is_book, safe_place
 from ordolex.io.book.values import Message, ValueWriter
 from ordolex.io.system.clock import mono_s, utc_us
@@ -52,6 +53,9 @@ class RecorderStatus:
 
 
 _UPKEEP_S = 0.25
+_CALM = 1 << 20
+"""Bytes waiting for the disk above which nothing is packed: it can wait, they cannot."""
+T = TypeVar("T")
 
 
 class Recorder:
@@ -84,6 +88,8 @@ class Recorder:
         self.upkeep: Callable[[sqlite3.Connection], bool] | None = None
         """Done now and then in a transaction of its own; whether there is more to do at once."""
         self._upkeep_at = 0.0
+        self._packer = Packer()
+        self._may_pack, self._pack_at = True, 0.0  # whether a segment was ended since there was nothing to pack
         self.page_limit: int | None = None  # tests set it to play a full disk
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._thread.start()
@@ -172,9 +178,10 @@ class Recorder:
             self._newest.clear()
             taken, overhead = self._waiting, self._overhead
         due = self.upkeep is not None and time.monotonic() >= self._upkeep_at
+        packs = self._may_pack and time.monotonic() >= self._pack_at and not self._stopping
         open_rows = self._chain is not None and bool(self._chain.rows)
         seals = self._ends or (open_rows and time.monotonic() - self._sealed_at >= SEAL_S)
-        idle = not items and not calls and not self._why and not due and not seals
+        idle = not items and not calls and not self._why and not due and not packs and not seals
         if idle and not self._is_time_to_look():
             return
         try:
@@ -195,22 +202,26 @@ class Recorder:
             self._works_again()
         self._do_calls(connection, calls)
         if due:
-            self._do_upkeep(connection)
+            assert self.upkeep is not None
+            more = self._in_transaction(connection, self.upkeep)
+            self._upkeep_at = time.monotonic() + (0.0 if more else _UPKEEP_S)
+            if more:
+                self._wake.set()
         self._seal(connection)
+        if packs and self._waiting < _CALM:
+            self._may_pack = bool(self._in_transaction(connection, self._packer.turn))
+            self._pack_at = time.monotonic() + _UPKEEP_S
 
-    def _do_upkeep(self, connection: sqlite3.Connection) -> None:
-        assert self.upkeep is not None
-        more = False
+    def _in_transaction(self, connection: sqlite3.Connection, work: Callable[[sqlite3.Connection], T]) -> T | None:
         try:
             connection.execute("BEGIN IMMEDIATE")
-            more = self.upkeep(connection)
+            done = work(connection)
             connection.execute("COMMIT")
         except (sqlite3.Error, OSError):  # such as a full disk: what is recorded says so, and this is tried again
             if connection.in_transaction:
                 connection.rollback()
-        self._upkeep_at = time.monotonic() + (0.0 if more else _UPKEEP_S)
-        if more:
-            self._wake.set()
+            return None
+        return done
 
     def _is_time_to_look(self) -> bool:
         return time.monotonic() - self._looked_at > _LOOK_S
@@ -307,6 +318,7 @@ class Recorder:
 
     def _sealed(self, connection: sqlite3.Connection, chain: Hashed) -> Hashed:
         self._sealed_at = time.monotonic()
+        self._may_pack = True
         return chain_of.seal(connection, chain, utc_us(), self._hashing)
 
     def _seal(self, connection: sqlite3.Connection) -> None:

@@ -6,11 +6,14 @@ import json
 import shutil
 import sqlite3
 import tempfile
+from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
+from ordolex.core.record.packed import Heads, PackError, unpacked
 from ordolex.core.text.counts import counted
 from ordolex.io.book.book import make_book
 from ordolex.io.book.rows import LAST_US
@@ -87,6 +90,7 @@ def rescue(damaged: Path, into: Path) -> Rescued:
                 _save(old, new, table, columns, done)
             if not new.execute("SELECT count(*) FROM site").fetchone()[0]:
                 new.execute("INSERT INTO site VALUES (?, 0)", (storable(damaged.stem),))
+            _save_packed(old, new, done)
             _name_links(new)
             new.commit()
             new.close()
@@ -144,6 +148,56 @@ def _save(old: sqlite3.Connection, new: sqlite3.Connection, table: str, columns:
             done.bytes += len(row[-1]) if isinstance(row[-1], bytes) else 0
 
 
+def _save_packed(old: sqlite3.Connection, new: sqlite3.Connection, done: Rescued) -> None:
+    """What was packed, as rows again: those whose numbers and bytes can both be read."""
+    if not _has_table(old, "pack") or not _has_table(old, "piece"):
+        return
+    everything = ((-1, _LAST_ID), _LAST_ID, _GIVE_UP_AFTER)
+    heads = {first: (count, data) for first, count, data in _rows(old, "pack", "id, rows, heads", done, *everything)}
+    pieces = _rows(old, "piece", "pack, link, direction, at, size, packed, data", done, *everything)
+    for first, of_pack in groupby(pieces, lambda piece: piece[0]):
+        try:
+            read = Heads(heads[first][1], heads[first][0])
+        except (KeyError, PackError):
+            done.skipped += 1
+            continue
+        for row in _rows_of(read, [piece[1:] for piece in of_pack], done):
+            _put_row(new, row, done)
+
+
+def _rows_of(heads: Heads, pieces: list[tuple[Any, ...]], done: Rescued) -> Iterator[tuple[Any, ...]]:
+    known: dict[tuple[int, str], dict[int, bytes]] = {}
+    for link, direction, at, size, packed, data in pieces:
+        try:
+            known.setdefault((link, direction), {})[at] = unpacked(size, bool(packed), data)
+        except PackError:
+            done.skipped += 1
+    begins = {stream: sorted(of) for stream, of in known.items()}
+    places = heads.places(None, None)
+    for *row, begin, size in zip(*heads.columns(places), heads.begins.tolist(), heads.sizes.tolist(), strict=True):
+        end = begin + size
+        stream = row[2], row[3]
+        number = bisect_right(begins.get(stream, []), begin) - 1
+        at = begins[stream][number] if number >= 0 else 0
+        data = known[stream][at][begin - at : end - at] if number >= 0 else b""
+        if len(data) == end - begin and number >= 0:
+            yield (*row, data)
+
+
+def _put_row(new: sqlite3.Connection, row: tuple[Any, ...], done: Rescued) -> None:
+    marks = ", ".join("?" * len(row))
+    if _is_whole("chunk", row) and new.execute(f"INSERT OR IGNORE INTO chunk VALUES ({marks})", row).rowcount > 0:
+        done.chunks += 1
+        done.bytes += len(row[-1])
+
+
+def _has_table(old: sqlite3.Connection, table: str) -> bool:
+    try:
+        return bool(old.execute(f"PRAGMA table_info({table})").fetchall())
+    except sqlite3.Error:
+        return False
+
+
 def _columns_there(old: sqlite3.Connection, table: str, columns: str) -> list[str]:
     """A book of an earlier version lacks some columns."""
     try:
@@ -199,6 +253,12 @@ def _is_whole(table: str, row: tuple[Any, ...]) -> bool:
             and all(isinstance(n, int) for n in row[4:11])
             and 0 <= row[4] < LAST_US
         )
+    if table == "pack":
+        return isinstance(row[0], int) and isinstance(row[1], int) and isinstance(row[2], bytes)
+    if table == "piece":
+        pack, link, direction, at, size, _, data = row
+        numbers = all(isinstance(n, int) and n >= 0 for n in (pack, link, at, size))
+        return numbers and direction in ("rx", "tx") and isinstance(data, bytes)
     if table == "event":
         return all(isinstance(n, int) for n in row[:5]) and all(isinstance(t, str) for t in row[5:]) and _is_told(row)
     if table == "link":

@@ -17,10 +17,11 @@ from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import is_file
 
 T = TypeVar("T")
-CHUNK = "id, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
+CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 """The columns of a chunk, in the order in which `BookFile.chunk` takes them."""
 EVENT = "id, link, utc_us, mono_us, kind, text, detail"
 LAST_US = 1 << 52
+_WAYS = ("rx", "tx")
 
 
 def damaged(path: Path, why: object) -> BookFault:
@@ -127,11 +128,11 @@ def where(**wanted: object) -> tuple[str, tuple[object, ...]]:
     return (" WHERE " + " AND ".join(f"{name} = ?" for name in given) if given else ""), tuple(given.values())
 
 
-def chunk_of(row: tuple[int, int, str, int, int, int, int, int, int, int, bytes]) -> Chunk:
-    id_, link, direction, utc, mono, last, framing, parity, breaks, overruns, data = row
-    errors = LineErrors(framing, parity, breaks, overruns) if framing or parity or breaks or overruns else None
-    if not isinstance(data, bytes) or direction not in ("rx", "tx") or not 0 <= utc < LAST_US:
+def chunk_of(row: tuple[int, int, int, str, int, int, int, int, int, int, int, bytes]) -> Chunk:
+    id_, _, link, direction, utc, mono, last, framing, parity, breaks, overruns, data = row
+    if not isinstance(data, bytes) or direction not in _WAYS or not 0 <= utc < LAST_US:
         raise TypeError(f"row {id_} of the bytes is none")
+    errors = LineErrors(framing, parity, breaks, overruns) if framing or parity or breaks or overruns else None
     return Chunk(link, direction, utc, mono, [data], last, errors, id_)
 
 

@@ -9,7 +9,7 @@ from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import storable
 
 APPLICATION_ID = 0x4F52444F  # "ORDO"
-VERSION = 9
+VERSION = 10
 
 _TABLES = """
 CREATE TABLE site (
@@ -132,6 +132,35 @@ CREATE TABLE IF NOT EXISTS state (
 );
 """
 
+_PACKS = """
+CREATE TABLE IF NOT EXISTS pack (
+    id INTEGER PRIMARY KEY,
+    chunk_to INTEGER NOT NULL,
+    first_utc_us INTEGER NOT NULL,
+    last_utc_us INTEGER NOT NULL,
+    rows INTEGER NOT NULL,
+    bytes INTEGER NOT NULL,
+    heads BLOB NOT NULL
+);
+CREATE TABLE IF NOT EXISTS piece (
+    id INTEGER PRIMARY KEY,
+    pack INTEGER NOT NULL REFERENCES pack,
+    link INTEGER NOT NULL,
+    direction TEXT NOT NULL CHECK (direction IN ('rx', 'tx')),
+    at INTEGER NOT NULL,
+    size INTEGER NOT NULL,
+    text INTEGER NOT NULL,
+    packed INTEGER NOT NULL,
+    head BLOB NOT NULL,
+    tail BLOB NOT NULL,
+    grams BLOB NOT NULL,
+    data BLOB NOT NULL
+);
+CREATE INDEX IF NOT EXISTS pack_by_time ON pack (last_utc_us);
+CREATE INDEX IF NOT EXISTS piece_of_pack ON piece (pack, link, direction);
+CREATE INDEX IF NOT EXISTS piece_of_link ON piece (link, direction, pack);
+"""
+
 _INDEXES = """
 CREATE INDEX chunk_of_link ON chunk (link);
 CREATE INDEX event_of_link ON event (link);
@@ -142,7 +171,7 @@ def create(connection: sqlite3.Connection, site: str, utc_us: int) -> None:
     connection.execute("PRAGMA page_size = 8192")
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {VERSION}")
-    connection.executescript(_TABLES + _WATCH + _CHAIN + _INDEXES)
+    connection.executescript(_TABLES + _WATCH + _CHAIN + _PACKS + _INDEXES)
     connection.execute("INSERT INTO site VALUES (?, ?)", (storable(site), utc_us))
     connection.commit()
 
@@ -172,6 +201,8 @@ def renew(connection: sqlite3.Connection) -> None:
         connection.executescript(_WATCH)
     if version < 9:
         connection.executescript(_CHAIN)
+    if version < 10:
+        connection.executescript(_PACKS)
     connection.execute(f"PRAGMA user_version = {VERSION}")
     connection.commit()
 

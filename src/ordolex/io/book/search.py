@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import chain
@@ -25,6 +25,9 @@ def rows_with(
     kinds `without` are left out where no text is looked for."""
     charsets = reader.charsets()
     for part in _spans(reader, sieve, span):
+        if sieve.literal is not None and part == (None, None):
+            yield from _with_literal(reader, sieve, charsets)
+            continue
         if sieve.wanted is None or part != (None, None):
             items = reader.timeline(sieve.link, None, part)
             if without:
@@ -46,6 +49,25 @@ def rows_with(
         for link, row in chain(chain.from_iterable(groups), notes):
             if sieve.passes(link, row):
                 yield link, row
+
+
+def _with_literal(reader: BookReader, sieve: Sieve, charsets: Mapping[int, str]) -> Iterator[tuple[int, Row]]:
+    """By a pattern that needs some text: of links with nothing but text, only chunks that hold it are read as rows; of
+    others, frames may have words that are no bytes of them. Every event is looked at."""
+    assert sieve.literal is not None
+    not_text = reader.not_text()
+    links = [link.id for link in reader.links() if sieve.link in (None, link.id)]
+    for link in links if sieve.direction is not Direction.NOTE else ():
+        if link in not_text:
+            rows = rows_of(reader.chunks(link), charsets, sieve.may_pass)
+        else:
+            way = _WAY.get(sieve.direction) if sieve.direction is not None else None
+            ids = reader.found.find(sieve.literal, link, way, fold=True)
+            groups = reader.found.around(ids, len(sieve.literal))
+            rows = chain.from_iterable(rows_of(group, charsets) for group in groups)
+        yield from ((of, row) for of, row in rows if sieve.passes(of, row))
+    if sieve.direction in (None, Direction.NOTE):
+        yield from ((of, row) for of, row in rows_of(reader.events(sieve.link)) if sieve.passes(of, row))
 
 
 def _near(chunk: Chunk, wanted: bytes, *, fold: bool) -> Chunk:

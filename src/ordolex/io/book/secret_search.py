@@ -10,7 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordolex.core.text.charsets import CHARSETS, CharsetError, encoded
-from ordolex.io.system.faults import Fault
+from ordolex.io.book.packs import Packs
+from ordolex.io.book.rows import BookFile
+from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.system.files import is_there
 
 _PIECE = 4 << 20
@@ -20,6 +22,9 @@ SHORTEST = 3
 
 @dataclass(frozen=True, slots=True)
 class Place:
+    """`disguise` also says where, for bytes that are packed in a book: there `at` is among those of their link and
+    direction."""
+
     file: Path
     at: int
     disguise: str
@@ -66,16 +71,47 @@ def search(files: Iterable[Path], secret: str) -> Iterator[Place]:
     for file in files:
         try:
             with file.open("rb") as stream:
-                at, tail = 0, b""
+                looking = _Looking(wanted, overlap)
                 while piece := stream.read(_PIECE):
-                    window = tail + piece
-                    for name, data in wanted.items():
-                        found = window.find(data)
-                        while found >= 0:
-                            if found + len(data) > len(tail):  # else it was found in the piece before
-                                yield Place(file, at - len(tail) + found, name)
-                            found = window.find(data, found + 1)
-                    at += len(piece)
-                    tail = window[-overlap:] if overlap else b""
+                    for at, name in looking.through(piece):
+                        yield Place(file, at, name)
         except OSError as error:
             raise Fault(f"{file} cannot be read: {error.strerror}", "give the path of a file") from error
+        yield from _packed(file, wanted, overlap)
+
+
+class _Looking:
+    """Goes through bytes piece by piece."""
+
+    def __init__(self, wanted: dict[str, bytes], overlap: int) -> None:
+        self._wanted, self._overlap = wanted, overlap
+        self._at, self._tail = 0, b""
+
+    def through(self, piece: bytes) -> Iterator[tuple[int, str]]:
+        """(where it begins, which of the wanted it is)."""
+        window, tail = self._tail + piece, self._tail
+        for name, data in self._wanted.items():
+            found = window.find(data)
+            while found >= 0:
+                if found + len(data) > len(tail):  # else it was found in the piece before
+                    yield self._at - len(tail) + found, name
+                found = window.find(data, found + 1)
+        self._at += len(piece)
+        self._tail = window[-self._overlap :] if self._overlap else b""
+
+
+def _packed(file: Path, wanted: dict[str, bytes], overlap: int) -> Iterator[Place]:
+    """What a book has packed does not show in the bytes of its file."""
+    try:
+        book = BookFile(file)
+    except BookFault:
+        return  # it is none
+    try:
+        streams: dict[tuple[int, str], _Looking] = {}
+        packs = Packs(book)
+        for piece in packs.piece_heads(None, None):
+            looking = streams.setdefault((piece.link, piece.direction), _Looking(wanted, overlap))
+            for at, name in looking.through(packs.piece(piece.id)):
+                yield Place(file, at, f"{name}, packed, of link {piece.link} {piece.direction}")
+    finally:
+        book.close()

@@ -11,6 +11,7 @@ import re
 import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import takewhile
 from pathlib import Path
 
 from ordolex.core.text.counts import counted
@@ -21,6 +22,11 @@ from ordolex.io.system.faults import Fault
 
 _PIECE = 5000
 """Rows that are moved or dropped at once."""
+_PACKS_AT_ONCE = 4
+_PACKS = "SELECT id, chunk_to, last_utc_us, rows FROM pack"
+_PIECES = "pack, link, direction, at, size, text, packed, head, tail, grams, data"
+Pack = tuple[int, int, int, int]
+"""First and last row, the last time, number of rows."""
 _DAY_US = 86_400_000_000
 _UNITS = {"KB": 1000, "MB": 1000**2, "GB": 1000**3}
 _TIMES = {"MIN": 60.0, "H": 3600.0, "D": 86_400.0}
@@ -93,6 +99,32 @@ class Turned:
         return ", ".join(parts)
 
 
+def _last_before(connection: sqlite3.Connection, utc_us: int) -> int | None:
+    """The last row that is not later than this; of packs whole ones. The newest row always stays, so that its number is
+    never given again."""
+    sql = "SELECT max(id) FROM chunk WHERE utc_us <= ? AND id < (SELECT max(id) FROM chunk)"
+    (loose,) = connection.execute(sql, (utc_us,)).fetchone()
+    if loose is not None:
+        return int(loose)
+    (packed,) = connection.execute("SELECT max(chunk_to) FROM pack WHERE last_utc_us <= ?", (utc_us,)).fetchone()
+    return None if packed is None else int(packed)
+
+
+def _packs_also_in(connection: sqlite3.Connection, volume: sqlite3.Connection) -> list[Pack]:
+    """Packs of the book that stand in a volume too, from the first on."""
+    if not volume.execute("SELECT 1 FROM sqlite_master WHERE name = 'pack'").fetchone():
+        return []
+    there = set(volume.execute("SELECT id, heads FROM pack"))
+    own = connection.execute("SELECT id, chunk_to, last_utc_us, rows, heads FROM pack ORDER BY id")
+    return [pack[:4] for pack in takewhile(lambda pack: (pack[0], pack[4]) in there, own)]
+
+
+def _drop_packs(connection: sqlite3.Connection, packs: Iterable[Pack]) -> None:
+    firsts = [(pack[0],) for pack in packs]
+    connection.executemany("DELETE FROM piece WHERE pack = ?", firsts)
+    connection.executemany("DELETE FROM pack WHERE id = ?", firsts)
+
+
 class Turner:
     """Call `turn` now and then on the recorder's connection, in a transaction. `now_us` is UTC. `volumes` are those
     that it made, oldest first."""
@@ -109,28 +141,14 @@ class Turner:
     def turn(self, connection: sqlite3.Connection, now_us: int) -> Turned:
         done = Turned()
         if self._upto is None and self._is_due(connection, now_us):
-            before = now_us - round(self._keeping.newest_s * 1e6)
-            # the newest one always stays, so that its number is never given again
-            row = connection.execute(
-                "SELECT max(id) FROM chunk WHERE utc_us <= ? AND id < (SELECT max(id) FROM chunk)", (before,)
-            ).fetchone()
-            if row[0] is not None:
+            upto = _last_before(connection, now_us - round(self._keeping.newest_s * 1e6))
+            if upto is not None:
                 self._drop_doubles(connection)
-                self._upto, self._volume = int(row[0]), self._next_volume(connection)
+                self._upto, self._volume = upto, self._next_volume(connection)
         if self._upto is not None and self._volume is not None:
             self._move(connection, self._volume, done, now_us)
         if self._keeping.bytes_days is not None:
-            before = now_us - round(self._keeping.bytes_days * _DAY_US)
-            sql = (
-                "DELETE FROM chunk WHERE id IN (SELECT id FROM chunk WHERE utc_us < ?"
-                " AND id < (SELECT max(id) FROM chunk) ORDER BY id LIMIT ?)"
-            )
-            done.dropped = connection.execute(sql, (before, _PIECE)).rowcount
-            done.more |= done.dropped == _PIECE
-            if done.dropped:
-                (first,) = connection.execute("SELECT coalesce(min(id), 1) FROM chunk").fetchone()
-                rows_left(connection, first - 1, now_us, "")
-                self._counted = self._size = 0
+            self._drop_bytes(connection, now_us - round(self._keeping.bytes_days * _DAY_US), done, now_us)
         if self._keeping.values_days is not None:
             self._drop_values(connection, now_us - round(self._keeping.values_days * _DAY_US), done)
         return done
@@ -140,8 +158,11 @@ class Turner:
         if limit is None:
             return False
         if limit.seconds is not None:
-            row = connection.execute("SELECT utc_us FROM chunk ORDER BY id LIMIT 1").fetchone()
+            row = connection.execute("SELECT first_utc_us FROM pack ORDER BY id LIMIT 1").fetchone()
+            row = row or connection.execute("SELECT utc_us FROM chunk ORDER BY id LIMIT 1").fetchone()
             return row is not None and now_us - row[0] > limit.seconds * 1e6
+        packed = "SELECT bytes * (chunk_to - max(id - 1, ?)) / (chunk_to - id + 1) FROM pack WHERE chunk_to > ?"
+        self._size += sum(size for (size,) in connection.execute(packed, (self._counted, self._counted)))
         size, newest = connection.execute(
             "SELECT coalesce(sum(length(data)), 0), max(id) FROM chunk WHERE id > ?", (self._counted,)
         ).fetchone()
@@ -157,12 +178,13 @@ class Turner:
         number, newest = 1, None
         while (path := self._path(number)).exists():
             number, newest = number + 1, path
-        (first,) = connection.execute("SELECT min(id) FROM chunk").fetchone()
-        if newest is None or first is None:
+        if newest is None:
             return
         try:
             volume = sqlite3.connect(f"{newest.absolute().as_uri()}?mode=ro", uri=True)
             try:
+                packs = _packs_also_in(connection, volume)
+                (first,) = connection.execute("SELECT coalesce(min(id), 0) FROM chunk").fetchone()
                 rows = volume.execute(
                     "SELECT id, utc_us, mono_us, data FROM chunk WHERE id >= ? ORDER BY id LIMIT ?", (first, 2 * _PIECE)
                 ).fetchall()
@@ -170,6 +192,9 @@ class Turner:
                 volume.close()
         except sqlite3.Error:
             return  # it is no volume of ours, or damaged: then nothing is taken for a double
+        if packs:
+            _drop_packs(connection, packs)
+            rows_left(connection, packs[-1][1], packs[-1][2], newest.name)
         sql = "DELETE FROM chunk WHERE id = ? AND utc_us = ? AND mono_us = ? AND data = ?"
         doubled = connection.executemany(sql, rows).rowcount
         if doubled > 0:
@@ -196,6 +221,12 @@ class Turner:
 
     def _move(self, connection: sqlite3.Connection, path: Path, done: Turned, now_us: int) -> None:
         upto = self._upto
+        packs = connection.execute(
+            f"{_PACKS} WHERE chunk_to <= ? ORDER BY id LIMIT {_PACKS_AT_ONCE}", (upto,)
+        ).fetchall()
+        if packs:
+            self._move_packs(connection, path, packs, done, now_us)
+            return
         rows = connection.execute("SELECT * FROM chunk WHERE id <= ? ORDER BY id LIMIT ?", (upto, _PIECE)).fetchall()
         if not rows:
             self._upto = self._volume = None
@@ -216,6 +247,47 @@ class Turner:
         connection.execute("DELETE FROM chunk WHERE id <= ?", (rows[-1][0],))
         rows_left(connection, rows[-1][0], now_us, path.name)
         done.moved, done.volume, done.more = len(rows), path.name, True
+
+    def _move_packs(
+        self, connection: sqlite3.Connection, path: Path, packs: list[Pack], done: Turned, now_us: int
+    ) -> None:
+        volume = sqlite3.connect(path)
+        try:
+            volume.execute("PRAGMA synchronous = FULL")
+            with volume:
+                for first, *_ in packs:
+                    row = connection.execute("SELECT * FROM pack WHERE id = ?", (first,)).fetchone()
+                    volume.execute(f"INSERT INTO pack VALUES ({', '.join('?' * len(row))})", row)
+                    pieces = connection.execute(f"SELECT {_PIECES} FROM piece WHERE pack = ? ORDER BY id", (first,))
+                    marks = ", ".join("?" * (_PIECES.count(",") + 1))
+                    volume.executemany(f"INSERT INTO piece ({_PIECES}) VALUES ({marks})", pieces)
+        except sqlite3.IntegrityError:  # as below
+            self._volume = self._next_volume(connection)
+            done.more = True
+            return
+        finally:
+            volume.close()
+        _drop_packs(connection, packs)
+        rows_left(connection, packs[-1][1], now_us, path.name)
+        done.moved, done.volume, done.more = sum(pack[3] for pack in packs), path.name, True
+
+    def _drop_bytes(self, connection: sqlite3.Connection, before_us: int, done: Turned, now_us: int) -> None:
+        oldest = connection.execute(f"{_PACKS} ORDER BY id LIMIT {_PACKS_AT_ONCE}").fetchall()
+        packs = list(takewhile(lambda pack: pack[2] < before_us, oldest))
+        if packs:
+            _drop_packs(connection, packs)
+            done.dropped = sum(pack[3] for pack in packs)
+        elif not oldest:
+            sql = (
+                "DELETE FROM chunk WHERE id IN (SELECT id FROM chunk WHERE utc_us < ?"
+                " AND id < (SELECT max(id) FROM chunk) ORDER BY id LIMIT ?)"
+            )
+            done.dropped = connection.execute(sql, (before_us, _PIECE)).rowcount
+        done.more |= bool(packs) or done.dropped == _PIECE
+        if done.dropped:
+            first = "SELECT coalesce((SELECT min(id) FROM pack), (SELECT min(id) FROM chunk), 1)"
+            rows_left(connection, connection.execute(first).fetchone()[0] - 1, now_us, "")
+            self._counted = self._size = 0
 
     def _drop_values(self, connection: sqlite3.Connection, before_us: int, done: Turned) -> None:
         for (item,) in connection.execute("SELECT id FROM item").fetchall():
