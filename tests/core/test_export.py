@@ -194,6 +194,6 @@ def test_what_a_pattern_is_said_to_need_stands_in_all_that_it_fits(pattern: str,
 
 
 def test_the_longest_text_that_a_pattern_needs_is_seen() -> None:
-    assert [Sieve(f"re:{p}").literal for p in ("hopper (low|x)", "hopper (low)", "^lo+w", "[0-9]+ mg/l$", "a.b")] == [
+    assert [Sieve(f"re:{p}").literal for p in ("low|x", "hopper (low|x)", "^lo+w", "[0-9]+ mg/l$", "a.b")] == [
         None, b"hopper ", b"lo", b" mg/l", None,
     ]  # fmt: skip

@@ -6,6 +6,7 @@ import os
 import sys
 from pathlib import Path
 
+from ordolex.cli.plain import interface_was_shown
 from ordolex.io.own import places
 from ordolex.io.system import log
 from ordolex.io.system.faults import Fault
@@ -15,6 +16,7 @@ def run_interface(path: Path, site: str = "", *, choose: bool = False) -> int:
     """The exit status. With `choose` the books that were open lately are offered at first.
 
     Raises a Fault where there is no terminal, the book does not open, or not all was kept."""
+    interface_was_shown()
     status, then = _run_on(path, site, places.recent_books() if choose else [])
     while then is not None:
         status, then = _run_on(then, "", [])

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import os
 import sys
 from collections.abc import Callable
+from typing import NoReturn
 
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own.fault_log import written_down
@@ -28,7 +30,25 @@ def run_plainly(work: Callable[[], object]) -> None:
             if stream is sys.stdout and not isinstance(error, BrokenPipeError):
                 say(f"the output cannot be written: {getattr(error, 'strerror', None) or error}")
             status = status or FAILED
+    if _shown_in == os.getpid():
+        _end_at_once(status)
     sys.exit(status)
+
+
+_shown_in = 0  # the process in which the interface was: one that is forked off it ends in its own way
+
+
+def interface_was_shown() -> None:
+    """This process ends at once when it ends."""
+    global _shown_in
+    _shown_in = os.getpid()
+
+
+def _end_at_once(status: int) -> NoReturn:
+    """Behind the interface, whose book and ports are closed: to take apart all that it had imported takes longer than
+    who leaves wants to wait, and nothing comes of it."""
+    atexit._run_exitfuncs()  # what packages registered: temporary folders, logs
+    os._exit(status)
 
 
 def _status_of(work: Callable[[], object]) -> int:

@@ -26,6 +26,7 @@ from ordolex.io.transport.base import Transport
 from ordolex.io.transport.open import transport_for
 from ordolex.session.session import Session
 from ordolex.tui.arriving import Arriving
+from ordolex.tui.aside import aside
 from ordolex.tui.conditions import tell_conditions
 from ordolex.tui.desks.at import How
 from ordolex.tui.desks.base import Desk, job_of
@@ -35,7 +36,7 @@ from ordolex.tui.job import Job, bindings, fault_said, own_fault
 from ordolex.tui.leaving import remind_of_addresses, warnings
 from ordolex.tui.opening import open_link, release_link
 from ordolex.tui.palette import entries
-from ordolex.tui.places import PLACES, Place, brought
+from ordolex.tui.places import PLACES, Place, behind_the_first
 from ordolex.tui.signals import stop_on_signals
 from ordolex.tui.terminal.driver import forgiving_driver
 from ordolex.tui.terminal.sparing import SparingApp
@@ -141,7 +142,7 @@ class OrdolexApp(SparingApp):
         """What the first screen stands without: the sheets and the survey, then the other desks. A desk that was
         turned to meanwhile comes in front, and gets the keys that were typed for it."""
         self.run_worker(watch_ports(self), group="ports")
-        kinds = await brought(self.PLACES)
+        kinds = await aside("desks", partial(behind_the_first, self.PLACES))
         arriving = self.arriving
         arriving.building = True
         for kind in kinds:

@@ -3,10 +3,7 @@ first screen may, so it is done by name, once that stands."""
 
 from __future__ import annotations
 
-import asyncio
-import contextlib
-import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING
@@ -102,25 +99,3 @@ def behind_the_first(places: Sequence[Place]) -> list[type[Desk]]:
     from ordolex.io.transport import rfc2217, serial_port, tcp  # noqa: F401
 
     return [place.kind() for place in places[1:]]
-
-
-async def brought(places: Sequence[Place]) -> list[type[Desk]]:
-    """As `behind_the_first`, in a thread that nobody waits for who leaves meanwhile."""
-    loop = asyncio.get_running_loop()
-    done: asyncio.Future[list[type[Desk]]] = loop.create_future()
-
-    def answer(give: Callable[[], None]) -> None:
-        with contextlib.suppress(RuntimeError):  # the loop has ended
-            loop.call_soon_threadsafe(lambda: None if done.done() else give())
-
-    def bring() -> None:
-        try:
-            kinds = behind_the_first(places)
-        except Exception as error:
-            fault = error
-            answer(lambda: done.set_exception(fault))
-        else:
-            answer(lambda: done.set_result(kinds))
-
-    threading.Thread(target=bring, name="desks", daemon=True).start()
-    return await done

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ordolex.io.own.fault_log import written_down
 from ordolex.io.own.sheets import all_sheets
 from ordolex.io.ports.survey import survey
+from ordolex.tui.aside import aside
 from ordolex.tui.job import own_fault
 
 if TYPE_CHECKING:
@@ -17,11 +18,11 @@ _SURVEY_S, _SURVEY_ELSEWHERE_S = 1.0, 1.5
 
 
 async def watch_ports(app: OrdolexApp) -> None:
-    sheets = asyncio.create_task(asyncio.to_thread(all_sheets))  # read before a port is opened, not while it is
+    sheets = asyncio.create_task(aside("sheets", all_sheets))  # read before a port is opened, not while it is
     first, failed = app.desks[app.PLACES[0].word], False
     while True:
         try:
-            ports = await asyncio.to_thread(survey)
+            ports = await aside("survey", survey)
         except Exception as error:  # a fault of our own in looking: what is open goes on, and the next look may do
             if not failed:
                 app.say(own_fault(error, await asyncio.to_thread(written_down, error)), "bad")

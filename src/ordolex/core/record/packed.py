@@ -1,6 +1,6 @@
 """Rows of bytes packed: their numbers as columns, their bytes by link and direction. docs/book.md describes the form.
 
-zlib: RFC 1950. Numbers are 64 bits with sign, the lowest byte first.
+zlib: RFC 1950. Numbers have a sign, the lowest byte first.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ _PIECE = 128 << 10
 _LEVEL = 4
 _TRIAL = 8 << 10  # of a large piece so much shows whether packing pays
 _PAYS = 0.95
+_CODES = (("b", 7), ("h", 15), ("i", 31))
 _MOST_ROWS = 1 << 20
 _WAYS = ("rx", "tx")
 _TEXT = bytes({9, 10, 13, *range(32, 127)})
@@ -124,20 +125,24 @@ def heads_of(rows: Sequence[Row]) -> bytes:
             ids, visits, links, [_WAYS.index(way) for way in ways], mono,
             map(sub, utc, mono), map(sub, last, mono), *errors, map(len, data),
         ]  # fmt: skip
-        return zlib.compress(b"".join(map(_as_differences, columns)), _LEVEL)
+        narrow = [_as_differences(column) for column in columns]
+        return zlib.compress(
+            b"".join([bytes(one.itemsize for one in narrow), *(one.tobytes() for one in narrow)]), _LEVEL
+        )
     except (TypeError, ValueError, OverflowError) as error:
         raise PackError(f"a row cannot be packed: {error}") from error
 
 
-def _as_differences(numbers: Iterable[int]) -> bytes:
+def _as_differences(numbers: Iterable[int]) -> array[int]:
+    """As narrow as they fit, the lowest byte first."""
     values = list(numbers)
-    return _little(array("q", [values[0], *map(sub, values[1:], values)])).tobytes()
-
-
-def _little(numbers: array[int]) -> array[int]:
+    differences = [values[0], *map(sub, values[1:], values)]
+    least, most = min(differences), max(differences)
+    code = next((code for code, bits in _CODES if -(1 << bits) <= least and most < 1 << bits), "q")
+    out = array(code, differences)
     if sys.byteorder == "big":
-        numbers.byteswap()
-    return numbers
+        out.byteswap()
+    return out
 
 
 class Heads:
@@ -150,10 +155,14 @@ class Heads:
 
         if not 0 < count <= _MOST_ROWS:
             raise PackError(f"{count} rows cannot be in one pack")
-        data = _unpacked(heads, 8 * COLUMNS * count)
-        if len(data) != 8 * COLUMNS * count:
+        data = _unpacked(heads, COLUMNS + 8 * COLUMNS * count)
+        widths = data[:COLUMNS]
+        if not {*widths} <= {1, 2, 4, 8} or len(data) != COLUMNS + count * sum(widths) or len(widths) != COLUMNS:
             raise PackError(f"the packed numbers are not those of {count} rows")
-        columns = np.frombuffer(data, "<i8").reshape(COLUMNS, count).cumsum(axis=1)
+        columns, at = np.empty((COLUMNS, count), np.int64), COLUMNS
+        for column, width in zip(columns, widths, strict=True):
+            np.frombuffer(data, f"<i{width}", count, at).cumsum(dtype=np.int64, out=column)
+            at += width * count
         self.ids, self.visits, self.links, self.ways, self.mono, utc, last = columns[:7]
         self.errors, self.sizes = columns[7:11], columns[11]
         self.utc, self.last = utc + self.mono, last + self.mono

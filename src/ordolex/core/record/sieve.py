@@ -8,12 +8,12 @@ from datetime import datetime, timedelta
 from ordolex.core.talk.conversation import Direction, Row
 from ordolex.core.text.visible import visible
 
-_SIGNS = frozenset("()[]{}.^$*+?#")
+_SIGNS = frozenset("()[]{}.^$*+?#|")
 """What means something else than itself in a pattern."""
 _CLASS = re.compile(r"\[\^?\]?[^\]]*\]")
 _QUANTITY = re.compile(r"\{\d*,?\d*\}")
-_BEYOND = re.compile(r"[|\\]|\(\?(?!P<|[:=!<])")
-"""Alternatives, signs behind a backslash and flags: then nothing is said of a pattern."""
+_BEYOND = re.compile(r"\\|\(\?(?!P<|[:=!<])")
+"""Signs behind a backslash and flags: then nothing is said of a pattern."""
 _ERROR_WORDS = ("framing errors", "parity errors", "breaks", "overruns", "framing error", "parity error", "overrun")
 _TIME = re.compile(r"(?:(\d{4}-\d\d-\d\d)[ T])?(\d{1,2}):(\d\d)(?::(\d\d)(?:\.(\d{1,3}))?)?")
 
@@ -68,6 +68,8 @@ class Sieve:
         pattern = _QUANTITY.sub("*", _CLASS.sub(".", self.text[3:]))
         for sign, behind in zip(pattern, [*pattern[1:], ""], strict=True):
             depth += (sign == "(") - (sign == ")")
+            if sign == "|" and depth == 0:
+                return None
             if depth == 0 and sign not in _SIGNS and sign.isascii() and sign.isprintable():
                 run += sign if behind not in ("?", "*") else ""
                 best = max(best, run, key=len)
