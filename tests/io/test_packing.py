@@ -153,6 +153,7 @@ def test_a_book_is_packed_while_it_is_recorded_and_no_reader_misses_or_doubles_a
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("ordolex.io.book.recorder._UPKEEP_S", 0.0)
+    monkeypatch.setattr("ordolex.io.book.recorder._PACK_LATER_S", 0.0)
     monkeypatch.setattr(chain_core, "SEAL_ROWS", 40)
     path = tmp_path / "b.ordolex"
     book = Book(path, "site")

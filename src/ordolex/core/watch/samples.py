@@ -22,12 +22,15 @@ class Quality(IntEnum):
 
     @property
     def word(self) -> str:
-        return self.name.lower().replace("_", " ")
+        return QUALITY_WORDS[self]
 
     @property
     def has_value(self) -> bool:
         """Whether a value comes with it."""
         return self in (Quality.GOOD, Quality.OUT_OF_LIMITS, Quality.STUCK, Quality.STALE)
+
+
+QUALITY_WORDS = [quality.name.lower().replace("_", " ") for quality in Quality]
 
 
 @dataclass(frozen=True, slots=True)

@@ -51,7 +51,9 @@ def long_csv(columns: Sequence[Column]) -> Iterator[str]:
     for sample, column in _in_time(columns):
         whose, unit = around[id(column)]
         value = sample.value
-        said = value if isinstance(value, int | float) else "" if value is None else _line([value]).rstrip("\r\n")
+        said: object = value
+        if type(value) is not float:
+            said = value if isinstance(value, int) else "" if value is None else _line([value]).rstrip("\r\n")
         yield f"{_iso(sample.utc_us)},{whose},{said},{unit},{sample.quality.word}\r\n"
 
 

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.packed import Heads, PackError, Row, is_text, unpacked
-from ordolex.io.book.rows import CHUNK, LAST_US, BookFile, damaged, where
+from ordolex.io.book.rows import AT_ONCE, CHUNK, LAST_US, BookFile, damaged, where
 
 Stream = tuple[int, str]
 _KEPT = 6  # packs that stay unpacked in memory: a megabyte or two each
@@ -128,10 +128,10 @@ class Packs:
         loose = iter(self._file.read(sql, (*narrowed, after, last)))
         if not backwards:
             yield from self._packed(after, last, link, direction, backwards=False)
-        some = 16
+        some = 1
         while block := list(islice(loose, some)):
             yield block
-            some = 1024
+            some = min(AT_ONCE, 2 * some)
             if backwards:
                 last = block[-1][0] - 1
         if backwards:

@@ -53,6 +53,8 @@ class RecorderStatus:
 
 
 _UPKEEP_S = 0.25
+_PACK_LATER_S = 5.0
+"""After opening, when nobody waits for the first screen any more."""
 _CALM = 1 << 20
 """Bytes waiting for the disk above which nothing is packed: it can wait, they cannot."""
 T = TypeVar("T")
@@ -89,7 +91,10 @@ class Recorder:
         """Done now and then in a transaction of its own; whether there is more to do at once."""
         self._upkeep_at = 0.0
         self._packer = Packer()
-        self._may_pack, self._pack_at = True, 0.0  # whether a segment was ended since there was nothing to pack
+        self._may_pack, self._pack_at = (
+            True,
+            time.monotonic() + _PACK_LATER_S,
+        )  # whether a segment was ended since there was nothing to pack
         self.page_limit: int | None = None  # tests set it to play a full disk
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._thread.start()

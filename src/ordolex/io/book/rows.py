@@ -22,6 +22,8 @@ CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, par
 EVENT = "id, link, utc_us, mono_us, kind, text, detail"
 LAST_US = 1 << 52
 _WAYS = ("rx", "tx")
+AT_ONCE = 32
+"""Rows that are read ahead: each may be megabytes."""
 
 
 def damaged(path: Path, why: object) -> BookFault:
@@ -47,17 +49,19 @@ class Rows:
 
     def __iter__(self) -> Iterator[Any]:
         file, lock, cursor = self._file, self._file.lock, self._cursor
+        count = 1
         while True:
             with lock:  # not by `ask`: there may be a million of them
                 if file.closed:
                     raise file.was_closed()
                 try:
-                    row = next(cursor, None)
+                    rows = cursor.fetchmany(count)
                 except (sqlite3.Error, UnicodeDecodeError) as error:
                     raise file.fault(error) from error
-            if row is None:
+            yield from rows
+            if len(rows) < count:
                 return
-            yield row
+            count = min(AT_ONCE, 2 * count)  # who wants one does not wait for others
 
     def fetchone(self) -> Any:
         return self._file.ask(next, self._cursor, None)

@@ -65,6 +65,9 @@ class Message:
     retained: bool
 
 
+_GOOD = Quality.GOOD
+
+
 def key_of(item: int, utc_us: int) -> int:
     return item << ITEM_BITS | max(0, utc_us // 1000) & _TIME
 
@@ -201,7 +204,8 @@ class Values:
         for key, value, quality in self._file.read(
             "SELECT key, value, quality FROM value WHERE key BETWEEN ? AND ? ORDER BY key", span
         ):
-            yield Sample(item, (key & _TIME) * 1000, _unpacked(value, decimals), Quality(quality))
+            worth = _GOOD if quality == 0 else Quality(quality)
+            yield Sample(item, (key & _TIME) * 1000, _unpacked(value, decimals), worth)
 
     def latest(self, item: int, count: int) -> list[Sample]:
         """The newest values, oldest first."""
