@@ -1,15 +1,18 @@
+import io
 import itertools
 import unicodedata
+from pathlib import Path
 
 import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ordolex.core.port.endpoint import EndpointError, read_endpoint
-from ordolex.core.text import nmea0183
+from ordolex.core.text import nmea0183, plain_signs
 from ordolex.core.text.charsets import CHARSETS, surely_read, text_of
 from ordolex.core.text.escapes import ASCII_NAMES, EscapeError, named, to_bytes, typed
 from ordolex.core.text.lines import LineCutter
+from ordolex.core.text.plain_signs import plain
 from ordolex.core.text.visible import visible, visible_text
 
 HOSTILE = b"\x1b]0;title\x07\x9b31m\xe2\x80\xae\x00\r\n\xff\xc3\xa9\xf0\x9f\x98\x80\x7f"
@@ -183,3 +186,17 @@ def test_endpoints_are_read(text: str, kind: str, again: str) -> None:
 def test_what_is_no_endpoint_is_refused_with_an_example(text: str) -> None:
     with pytest.raises(EndpointError, match=r"://|/dev/"):
         read_endpoint(text)
+
+
+def test_every_sign_of_ours_is_written_in_ascii_where_a_terminal_has_no_other() -> None:
+    """All that stands in the program's own text, but for letters of other alphabets, which stand as their codes."""
+    own = set("".join(path.read_text() for path in (Path(__file__).parents[2] / "src" / "ordolex").rglob("*.py")))
+    signs = {sign for sign in own if not sign.isascii() and not sign.isalpha()}
+    assert {"●", "→", "▸", "─"} <= signs
+    unread = {sign for sign in signs if "\\u" in (done := plain(sign)) or not done.isascii() or not done}
+    assert unread <= set("▂▃▄▅▆▇▁▔")
+    assert plain("● Proven · 19200 8E1 → 7.2 mg/l, Rücklauf") == "* Proven - 19200 8E1 -> 7.2 mg/l, Rucklauf"
+    with io.TextIOWrapper(io.BytesIO(), "ascii", errors=plain_signs.__name__) as file:
+        file.write("● 密")
+        file.flush()
+        assert file.buffer.getvalue() == b"* \\u5bc6"

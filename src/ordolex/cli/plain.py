@@ -9,6 +9,7 @@ import sys
 from collections.abc import Callable
 from typing import NoReturn
 
+from ordolex.core.text import plain_signs
 from ordolex.core.text.visible import visible_text
 from ordolex.io.own.fault_log import written_down
 
@@ -19,7 +20,7 @@ def run_plainly(work: Callable[[], object]) -> None:
     """Runs the program; ends with its exit status."""
     for stream in (sys.stdout, sys.stderr):
         if stream is not None and hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")  # a terminal or file whose character set lacks a sign
+            stream.reconfigure(errors=plain_signs.__name__)  # a terminal or file whose character set lacks a sign
     status = _status_of(work)
     for stream in (sys.stdout, sys.stderr):
         try:
