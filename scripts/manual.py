@@ -12,7 +12,7 @@ from typing import Any
 import typer
 
 from ordolex import __version__
-from ordolex.cli.main import application
+from ordolex.cli.main import GROUPS, application
 from ordolex.tui.app import OrdolexApp
 from ordolex.tui.places import PLACES
 
@@ -32,7 +32,7 @@ def manual() -> str:
         "Without a command the full-screen interface opens.",
         ".SH COMMANDS",
     ]
-    for name, command in group.commands.items():
+    for name, command in ((name, group.commands[name]) for names in GROUPS.values() for name in names):
         out += _command(name, command)
     out += [".SH KEYS"]
     for where, jobs in (("everywhere", OrdolexApp.JOBS), *((place.word, place.kind().JOBS) for place in PLACES)):

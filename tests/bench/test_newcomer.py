@@ -1,5 +1,6 @@
 """What CONTRIBUTING promises: a stand-in is one module, its sheet one file, and nothing else is touched."""
 
+import re
 from importlib.resources import files
 from pathlib import Path
 
@@ -34,5 +35,8 @@ def test_the_example_is_small_and_nothing_else_knows_it() -> None:
 
 def test_a_kind_that_is_none_is_refused_with_those_there_are() -> None:
     assert {"gate", "oxygen", "bus-tcp"} <= set(kinds())
+    page = (Path(__file__).parents[2] / "docs" / "bench.md").read_text()
+    (named,) = re.findall(r'kind = "oxygen" +# (.*?)\nline', page, re.S)
+    assert set(re.findall(r"[a-z][a-z-]*", named.replace(" or ", ", "))) == set(kinds())
     with pytest.raises(ValueError, match=r"'gat' is no stand-in; there are alarms, .*bus,.* gate,"):
         Plan.model_validate({"device": [{"name": "a", "kind": "gat"}]})

@@ -255,12 +255,13 @@ def test_lists_become_files_and_say_what_is_missing(tmp_path: Path, bench_proces
     first, second = json.loads(done.stdout)
     assert first["name"] == "active alarms" and first["missing"] == [] and len(second["rows"]) == 16
     assert (out / "channels.csv").read_text().splitlines()[1] == "01,in use,4-20 mA"
-    visit = json.loads(run("visit", str(book), "--into", str(tmp_path / "v"), "--json").stdout)
+    visit = json.loads(run("handover", str(book), "-o", str(tmp_path / "v"), "--without", "report", "--json").stdout)
     assert sum(name.startswith("tables/") for name in visit["files"]) == 2
     csv = tmp_path / "record.csv"
     written = json.loads(run("export", str(book), "--as", "csv", "-o", str(csv), "--json").stdout)
     assert written == {"file": str(csv), "form": "csv", "bytes": csv.stat().st_size}
     refused(run("export", str(book), "--json"), 2, "give -o FILE")
+    refused(run("visit", str(book), "--into", "x"), 2, "ordolex handover BOOK -o FOLDER")
     refused(run("lists", endpoint, "--sheet", "echo-plug"), 1, "says nothing of lists")
     refused(run("lists", endpoint, "--sheet", "alarm-annunciator", "--list", "no such"), 1, "it has active alarms")
 

@@ -112,7 +112,7 @@ def test_damaged_books_are_said_left_alone_and_rescued(book: Path, tmp_path: Pat
                 damaged[chance.randrange(0 if number % 2 else 8192, len(damaged))] = chance.randrange(256)
         path = tmp_path / f"damaged-{number}.ordolex"
         path.write_bytes(damaged)
-        for command in (("export", str(path)), ("visit", str(path), "--into", str(tmp_path / f"visit-{number}"))):
+        for command in (("export", str(path)), ("handover", str(path), "-o", str(tmp_path / f"visit-{number}"))):
             done = run(*command)
             assert b"Traceback" not in done.stderr and b"a fault of this program" not in done.stderr, done.stderr
             assert done.returncode in (0, 1) and len(done.stderr.splitlines()) <= 1
@@ -245,7 +245,7 @@ def test_books_and_folders_whose_names_are_no_utf_8_are_worked_like_others(book:
     book.rename(os.fsdecode(odd))
     folder = os.fsencode(tmp_path) + b"/\xfe"
     for arguments in (
-        ("export", odd), ("visit", odd, "--into", folder + b"visit"), ("handover", odd, "-o", folder + b"out.zip"),
+        ("export", odd), ("handover", odd, "-o", folder + b"visit"), ("handover", odd, "-o", folder + b"out.zip"),
         ("book", "rescue", odd, folder + b"rescued.ordolex"), ("verify", odd), ("verify", folder + b"out.zip"),
     ):  # fmt: skip
         done = run(*arguments)
@@ -258,7 +258,7 @@ def test_books_and_folders_whose_names_are_no_utf_8_are_worked_like_others(book:
     ):
         done = run("book", "join", first, second, "-o", os.fsencode(tmp_path) + into)
         assert done.returncode == 0, done.stderr.decode("utf-8", "replace")
-    said(run("visit", str(other.path), "--into", ""), 1, "needs a name")
+    said(run("handover", str(other.path), "-o", "/"), 1, "needs a name")
 
 
 def test_sheets_that_are_nested_or_take_forever_or_hold_codes_are_borne(tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from ordolex.core.visit.chart import chart_shape
 from ordolex.core.visit.facts import contradictions, facts_of, search
 from ordolex.core.visit.folder import texts
 from ordolex.core.visit.making import MOST_ROWS, Material, report_of
+from ordolex.core.visit.moved import ticked_words
 from ordolex.core.visit.report import ChartPart, Report, Urgency
 from ordolex.io.own.sheets import all_sheets
 
@@ -235,3 +236,25 @@ def test_limits_that_were_passed_are_told_and_what_still_stands_is_an_open_point
     assert told[0] == "63 earlier ones from here on, in the record" and told[-1] == "raceway 3 99" and len(told) == 41
     standing = [point.words for point in report.open_points if "end of the watch" in point.words]
     assert standing == ["at the end of the watch: raceway 2 is low: 5.9 mg/l"]
+
+
+def test_what_was_moved_is_to_put_back_until_somebody_notes_that_it_is() -> None:
+    link = replace(LINK, sheet="temperature-string")
+    (jumper,) = SHEETS[link.sheet].ready.jumper  # type: ignore[union-attr]
+    back = f"{jumper.what}: {jumper.restore}"
+    ticked = event("note", ticked_words(link.sheet, [f"{jumper.what}: {jumper.for_work}", "Power: on"]), at_s=1)
+    plain = texts(made(rung("Held"), link=link))["restore.txt"]
+    assert "no note says that something was put back" in plain and f"{back}; no note says that it was moved" in plain
+    owing = made(ticked, link=link)
+    assert f"  {back}\n" in texts(owing)["restore.txt"]
+    assert (Urgency.SOON, f"to put back: {back}") in [(p.urgency, p.words) for p in owing.open_points]
+    still = made(ticked, event("note", f"at the end, NOT put back: {back}", at_s=2), link=link)
+    assert f"to put back: {back}" in [p.words for p in still.open_points]
+    done = made(
+        ticked,
+        event("note", f"at the end, put back: {'; '.join(made(ticked, link=link).to_restore)}", at_s=2),
+        link=link,
+    )
+    assert not [p for p in done.open_points if p.words.startswith("to put back")] and not done.to_restore
+    bare = texts(made(rung("Held"), link=replace(link, sheet="")))["restore.txt"]
+    assert "nor that something was moved; no sheet names something to put back" in bare

@@ -47,12 +47,6 @@ def test_the_palette_holds_every_command_of_every_desk_and_menu(tmp_path: Path) 
             assert f"{word}: {job.title}  ({job.shown_key if job.key else menu_key})" in titles
 
 
-def test_every_command_is_in_the_readme() -> None:
-    readme = (Path(__file__).parents[2] / "README.md").read_text().replace("`", "")
-    for job in ALL:
-        assert not job.key or f"| {job.shown_key} | {job.title}" in readme, job.id
-
-
 def test_a_sieve_reads_text_bytes_and_patterns() -> None:
     from ordolex.core.talk.conversation import Direction, Row
 

@@ -99,7 +99,7 @@ def test_a_menu_is_worked_with_a_secret_and_left_properly(
     assert withheld == [(len(PASSWORD),)]
     for form in ("text", "csv", "jsonl", "raw", "hex", "pcapng"):
         subprocess.run(program("export", str(book), "--as", form, "-o", str(tmp_path / f"out.{form}")), timeout=30)
-    subprocess.run(program("visit", str(book), "--into", str(tmp_path / "visit")), timeout=30, capture_output=True)
+    subprocess.run(program("handover", str(book), "-o", str(tmp_path / "visit")), timeout=30, capture_output=True)
     assert (tmp_path / "visit" / "log.txt").stat().st_size and (tmp_path / "out.pcapng").stat().st_size
     terminal.press("F10")
     terminal.see("ended with 0")

@@ -1,4 +1,4 @@
-"""`export`, `visit`, `secret`: what is made of a book, and whether a secret is in it."""
+"""`export`, `secret`, `book`: what is made of a book, and whether a secret is in it."""
 
 from __future__ import annotations
 
@@ -23,12 +23,11 @@ from ordolex.io.book.search import items_with, span_of
 from ordolex.io.book.secret_search import files_of, search
 from ordolex.io.system.faults import Fault
 from ordolex.io.system.files import check_new, write_new
-from ordolex.session.handing_over import Choice, hand_over
 
 
 def add_to(app: typer.Typer) -> None:
     app.command(name="export")(export_book)
-    app.command()(visit)
+    app.command(hidden=True, context_settings={"allow_extra_args": True, "ignore_unknown_options": True})(visit)
     app.command()(secret)
     books = typer.Typer(help="What is done with whole books.", no_args_is_help=True)
     books.command(name="rescue")(rescue_book)
@@ -151,18 +150,9 @@ def join_books(
         typer.echo(visible_text(f"  {note}"))
 
 
-def visit(
-    book: Annotated[Path, typer.Argument(help="The book's file.")],
-    into: Annotated[Path, typer.Option(help="A new folder, or a file ending in .zip.")],
-    json: Annotated[bool, typer.Option("--json")] = False,
-) -> None:
-    """Write the visit folder: log, raw bytes, tables, settings with sources, proof, open points, restore list."""
-    with faults_said(json):
-        files = hand_over(book, into, Choice(("log", "bytes", "tables", "values")))
-    if json:
-        print_document("visit", {"into": str(into), "files": files})
-    else:
-        typer.echo("\n".join(files))
+def visit(context: typer.Context) -> None:
+    """Once a command of its own."""
+    refuse("`visit` is `handover` now: ordolex handover BOOK -o FOLDER", USAGE, json="--json" in context.args)
 
 
 def secret(

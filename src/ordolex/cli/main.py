@@ -6,14 +6,41 @@ import importlib
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
+import typer.core
 
 from ordolex import __version__
 from ordolex.cli.common import faults_said
 from ordolex.cli.start import COMPLETING
 from ordolex.io.own import places
+
+GROUPS = {
+    "Find the port and prove the link": [
+        "find", "survey", "net", "wire", "bus", "wave", "line", "match", "solve", "ask", "bringup",
+    ],
+    "Work on the device": ["sheet", "scan", "read", "write", "panel", "lists"],
+    "Record and watch": ["record", "watch", "values", "relay"],
+    "Keep and hand over": [
+        "book", "export", "facts", "compare", "prepare", "handover", "verify", "secret",
+    ],
+    "The demo, and for programs": ["demo", "bench", "schema"],
+}  # fmt: skip
+"""The commands in the order of the work."""
+
+
+class _Grouped(typer.core.TyperGroup):
+    """Lists its commands by GROUPS."""
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        width = formatter.width - 6 - max(map(len, self.commands), default=0)
+        for title, names in GROUPS.items():
+            there = [(name, self.commands[name].get_short_help_str(width)) for name in names if name in self.commands]
+            if there:
+                with formatter.section(title):
+                    formatter.write_dl(there)
+
 
 MODULE_OF = {
     "demo": "benches", "bench": "benches", "find": "benches", "line": "settings", "ask": "exchange",
@@ -27,6 +54,7 @@ MODULE_OF = {
 """Command → the module of this package that adds it."""
 
 app = typer.Typer(
+    cls=_Grouped,
     help="Serial links to PLCs, meters, modems and controllers: find the port, prove the link, keep the record.",
     no_args_is_help=False,
     pretty_exceptions_enable=False,

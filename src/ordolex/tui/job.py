@@ -1,5 +1,5 @@
-"""What can be done at a desk, as data. Keys, footer, palette, help page, the desk's menu, the README and the manual
-page are all made from the jobs of a desk."""
+"""What can be done at a desk, as data. Keys, footer, palette, help page, the desk's menu, the page of keys and the
+manual page are all made from the jobs of a desk."""
 
 from __future__ import annotations
 

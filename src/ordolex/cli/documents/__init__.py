@@ -69,7 +69,6 @@ DOCUMENTS: dict[str, Any] = {
     "match": Matched,
     "export": Exported,
     "wave": Drawn,
-    "visit": Visited,
     "handover": Visited,
     "verify": VerifiedPath,
     "facts": KnownFacts,

@@ -26,7 +26,7 @@ def texts(report: Report) -> dict[str, str]:
     """Name → text."""
     return {
         "settings.txt": _settings(report), "changes.txt": _changes(report), "proof.txt": _proof(report),
-        "open-points.txt": _open_points(report), "restore.txt": _told(report.restored) or "nothing was moved\n",
+        "open-points.txt": _open_points(report), "restore.txt": _restore(report),
     }  # fmt: skip
 
 
@@ -39,6 +39,15 @@ def _told(rows: list[Told], indent: str = "") -> str:
     return "".join(
         f"{indent}{row.when}  {visible_text(row.words)}{f'  ({row.effect})' if row.effect else ''}\n" for row in rows
     )
+
+
+def _restore(report: Report) -> str:
+    out = _told(report.restored) or "no note says that something was put back\n"
+    if report.to_restore:
+        return (
+            out + "\nto put back, or to look at:\n" + "".join(f"  {visible_text(one)}\n" for one in report.to_restore)
+        )
+    return out + "nor that something was moved; no sheet names something to put back\n" if not report.restored else out
 
 
 def _settings(report: Report) -> str:

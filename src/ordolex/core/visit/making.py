@@ -20,6 +20,7 @@ from ordolex.core.visit.bring_up import KIND as BRING_UP
 from ordolex.core.visit.bring_up import earlier
 from ordolex.core.visit.cable import Cable, cable_of
 from ordolex.core.visit.facts import TYPED, contradictions, facts_of
+from ordolex.core.visit.moved import moved
 from ordolex.core.visit.reach import reached
 from ordolex.core.visit.report import (
     Changed,
@@ -98,8 +99,14 @@ def report_of(found: Material, when: When, *, zone: str, by: str = "", made_us: 
         OpenPoint(Urgency.LATER, row.link, f"{row.what}: {row.then}, and found {row.now}")
         for row in found.since if row.state == DIFFERS
     ]  # fmt: skip
+    gone = moved(found.events, found.links, found.sheets)
+    report.open_points += [OpenPoint(Urgency.SOON, "", f"to put back: {what}") for what in gone.owed]
     report.open_points.sort(key=lambda point: point.urgency)
-    report.restored = [Told(when(e.utc_us), e.text) for e in found.events if "put back" in e.text.lower()]
+    report.restored = [Told(when(event.utc_us), event.text) for event in gone.back]
+    report.to_restore = [
+        *gone.owed,
+        *(f"{link}: {what}; no note says that it was moved" for link, what in gone.unknown),
+    ]
     report.charts, report.bag = list(found.charts), list(found.bag)
     report.chain, report.chain_hash = found.chain
     report.summary = _summary(report)

@@ -153,6 +153,7 @@ class Report:
     by           who made it, where that was said
     zone         in which time zone times are given
     summary      sentences
+    to_restore   what is to be put back, or may be, as far as notes and sheets say
     chain        what is said of the record's own chain, and the hash of its last segment
     """
 
@@ -167,6 +168,7 @@ class Report:
     links: list[LinkPart] = field(default_factory=list)
     open_points: list[OpenPoint] = field(default_factory=list)
     restored: list[Told] = field(default_factory=list)
+    to_restore: list[str] = field(default_factory=list)
     remarks: list[str] = field(default_factory=list)
     tables: list[TablePart] = field(default_factory=list)
     charts: list[ChartPart] = field(default_factory=list)

@@ -23,6 +23,7 @@ from ordolex.tui.widgets.prompts import Pick, Picture
 async def ready(at: FindAt) -> None:
     """The readiness list of the sheet that fits the port, or of one that is picked."""
     from ordolex.core.sheet import to_restore
+    from ordolex.core.visit.moved import ticked_words
     from ordolex.tui.desks.find.ready import ReadyList
 
     sheets, faults = all_sheets()
@@ -42,7 +43,7 @@ async def ready(at: FindAt) -> None:
         return
     ticked = await at.ask(ReadyList(sheet))
     if ticked:
-        at.session.note(f"ready, {sheet.name}: {'; '.join(ticked)}")
+        at.session.note(ticked_words(sheet.name, ticked))
         new = [what for what in to_restore(sheet, ticked) if what not in at.session.to_restore]
         at.session.to_restore += new
         at.say(f"{counted(len(ticked), 'step')} ticked, kept in the book", "good")
