@@ -33,6 +33,7 @@ def test_the_wheel_runs_from_an_empty_place(tmp_path: Path) -> None:
     install = ["-m", "pip", "install", "-q", "--disable-pip-version-check", "--no-deps", "--no-index"]
     subprocess.run([sys.executable, *install, "--target", str(place), str(wheel)], check=True, timeout=100)
     assert (place / "ordolex/py.typed").exists()
+    assert (place / "share/applications/ordolex.desktop").exists() and (place / "share/man/man1/ordolex.1").exists()
 
     def ran(*words: str) -> str:
         done = subprocess.run(
@@ -74,7 +75,16 @@ def test_the_source_archive_holds_what_a_wheel_is_made_of(tmp_path: Path) -> Non
         "src/ordolex/py.typed",
         "hatch_build.py",
         "src/ordolex/core/match/forward.c",
+        "share/ordolex.desktop",
+        "docs/ordolex.1",
     } <= names
+
+
+def test_the_licence_of_every_package_that_is_used_is_said() -> None:
+    declared = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["dependencies"]
+    rows = re.findall(r"^\| ([a-z0-9, -]+) \| .", (ROOT / "docs" / "licences.md").read_text(), re.M)
+    said = {name for row in rows for name in row.split(", ")} - {"package", "---"}
+    assert said == {re.split("[<>=]", one)[0] for one in declared}
 
 
 def test_every_benchmark_and_script_can_be_begun() -> None:
