@@ -53,7 +53,7 @@ async def test_keys_for_a_desk_that_is_not_there_yet_wait_for_it(
         brought.wait(30)
         return behind_the_first(places)
 
-    monkeypatch.setattr("ordolex.tui.places.behind_the_first", late)
+    monkeypatch.setattr("ordolex.tui.app.behind_the_first", late)
     async with at_site(tmp_path, monkeypatch) as site:
         app: OrdolexApp = site.app
         await site.until(lambda: "free" in "".join(strip.text for strip in app.screen._compositor.render_strips()))
