@@ -40,6 +40,7 @@ def test_what_is_printed_fits_its_schema_and_nothing_else_does(tmp_path: Path, b
         "wire": ("wire", "--from", "usb", "--to", "dce-de9"),
         "wire --list": ("wire", "--list"),
         "wire --idle": ("wire", "--idle", "-8.4"),
+        "book pack": ("book", "pack", book),
         "handover": ("handover", book, "-o", str(tmp_path / "visit"), "--without", "report"),
         "sheet list": ("sheet", "list"),
         "sheet show": ("sheet", "show", "oxygen-transmitter"),

@@ -1,5 +1,5 @@
 """Values of a book without the interface: listed, exported, drawn, compared, and those of another instrument taken in;
-and a roll-call that says by its status whether all are there."""
+and a unit scan that says by its status whether all are there."""
 
 from __future__ import annotations
 

@@ -52,7 +52,7 @@ def test_a_fact_has_its_source_and_what_contradicts_it_is_shown_beside_it() -> N
     line = next(fact for fact in facts if fact.subject == "line settings")
     assert (line.value, line.source) == ("19200 8E1", "sticker") and "answered rightly" in line.proof
     assert contradictions(facts) == ["firmware: 2.03 (plate) ≠ 2.01 (manual)"]
-    assert [fact.value for _, fact in search([("bus", f) for f in facts], "unit 7 roll")] == ["PLC"]
+    assert [fact.value for _, fact in search([("bus", f) for f in facts], "unit 7 scan")] == ["PLC"]
     wrong = facts_of(replace(LINK, line="9600 8N1"), events)
     assert not next(fact for fact in wrong if fact.subject == "line settings").proof, "proven at other settings"
 

@@ -1,4 +1,4 @@
-"""The way to a device and the survey of a network, on this computer's loopback network; nothing else is called."""
+"""The path to a device and the survey of a network, on this computer's loopback network; nothing else is called."""
 
 from __future__ import annotations
 

@@ -30,7 +30,7 @@ def test_a_trickle_by_itself_waits_a_little_and_a_stream_a_little_longer() -> No
 def test_fast_streams_both_ways_collect_longer_and_a_transfer_in_blocks_does_not() -> None:
     both = [(1 + 0.004 * n, 368, 368) for n in range(30)]  # 921600 baud each way
     assert paces(Pacer(prompt=True), both)[-10:] == [0.01] * 10
-    assert 0.01 not in paces(Pacer(), both)  # not where a turn-round is measured
+    assert 0.01 not in paces(Pacer(), both)  # not where a response time is measured
     blocks = [(1 + 0.001 * n, 92, 1 if n % 12 == 0 else 0) for n in range(120)]  # 1 kB, then one byte that says it came
     assert 0.01 not in paces(Pacer(prompt=True), blocks)
 

@@ -1,4 +1,4 @@
-"""Roll-calls over real sockets: of Modbus units and of probes that are asked by a letter."""
+"""Unit scans over real sockets: of Modbus units and of probes that are asked by a letter."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the way to a device is checked against: what was typed of it, and what it said itself."""
+"""What the path to a device is checked against: what was typed of it, and what it said itself."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Roll-calls on lines with another master, two units of one address, and units that are not there."""
+"""Unit scans on lines with another master, two units of one address, and units that are not there."""
 
 from __future__ import annotations
 

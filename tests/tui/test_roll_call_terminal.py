@@ -1,4 +1,4 @@
-"""Roll-calls by keyboard: probes that are asked by a letter, then watched; units of a bus against who should be there;
+"""Unit scans by keyboard: probes that are asked by a letter, then watched; units of a bus against who should be there;
 the table of another instrument beside what is asked."""
 
 from __future__ import annotations
@@ -54,7 +54,7 @@ def test_probes_are_swept_from_talk_and_all_that_answer_become_a_table_with_anot
     terminal.press("F5", "C-o")
     terminal.see("is open at 9600 7E1", 30)
     terminal.press("C-b")
-    terminal.see("roll-call by a question")
+    terminal.see("unit scan by a question")
     chosen(terminal, "talk.units", JOBS)
     give(terminal, "Question to each unit", "{unit}\\r")
     give(terminal, "Which units", "A-F")
@@ -125,7 +125,7 @@ def test_a_bus_is_called_against_who_should_be_there_and_the_sheet_of_a_unit_is_
     terminal.press("n")
     give(terminal, "Which unit IDs", "3-5")
     terminal.see("Which should be there")
-    assert "3-5" in terminal.screen()  # as the last roll-call
+    assert "3-5" in terminal.screen()  # as the last unit scan
     terminal.press("Enter")
     terminal.see(r"\? two at once|. two at once\?", 60)
     tell(bench_process, "garble Pump house bus off")

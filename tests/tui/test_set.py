@@ -188,7 +188,7 @@ async def test_registers_are_shown_in_both_customs_and_their_order_found(
 
 
 def called(site: Site) -> str:
-    """The head of a roll-call; empty while there is none."""
+    """The head of a unit scan; empty while there is none."""
     found = site.app.screen.query("#call-head")
     return str(found.first(Static).render()) if found else ""
 

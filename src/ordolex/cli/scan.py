@@ -1,4 +1,4 @@
-"""`scan`: a roll-call of the units on a line."""
+"""`scan`: a unit scan of the units on a line."""
 
 from __future__ import annotations
 

@@ -13,7 +13,7 @@ from ordolex.core.text.charsets import text_of
 from ordolex.io.book.book import Book
 from ordolex.io.system.clock import mono_s, utc_us
 
-_MEANS = "as it was taken for right before"
+_MEANS = "as it was accepted before"
 
 
 class Accepted:
@@ -38,7 +38,7 @@ class Accepted:
         """From now on an answer of this shape is right. `earlier` answers to the same question say what of it changes.
         Raises ValueError for what cannot be one."""
         if not answer.data or answer.errors.total or answer.verdict in (Verdict.ECHO, Verdict.NONE):
-            raise ValueError("only an answer without line errors that is not our own echo can be taken for right")
+            raise ValueError("only an answer without line errors that is not our own echo can be accepted")
         text = text_of(answer.data, link.charset).strip()
         like = pattern_of([*earlier, text]) or pattern_of([text])
         asked = answer.question
@@ -47,7 +47,7 @@ class Accepted:
             raise ValueError("it has several lines, or is too long: make a sheet of it, or pull it as a list")
         self._known.setdefault(link.id, {})[question.data] = question
         detail = {"question_hex": question.data.hex(), "like": like, "timeout_s": question.timeout_s}
-        text = f"taken for right: {question.text!r} is answered like {text[:60]!r}"
+        text = f"accepted: {question.text!r} is answered like {text[:60]!r}"
         self._book.recorder.note(Event(link.id, utc_us(), round(mono_s() * 1e6), "accepted", text, detail))
         return question
 

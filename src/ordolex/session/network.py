@@ -1,4 +1,4 @@
-"""Boxes that a survey found, their channels, and the checks of the way to a device."""
+"""Boxes that a survey found, their channels, and the checks of the path to a device."""
 
 from __future__ import annotations
 
@@ -125,7 +125,7 @@ class Network:
     def look_again(self, old: str, new: str, port: int) -> Future[Fit]:
         return self._hub.call(look_again(old, new, port))
 
-    # ---- the way to a device
+    # ---- the path to a device
 
     def check(self, target: Target, told: Told | None = None, *, direct: bool = False) -> Future[None]:
         """`steps` grows while it runs. `told` is what the device said of its own address; what was typed goes before

@@ -43,7 +43,7 @@ def _heard_lately(runner: LinkRunner) -> str:
 
 
 def expected_of(events: Sequence[Event]) -> dict[str, str]:
-    """Who should be there, by the last roll-call of the link."""
+    """Who should be there, by the last unit scan of the link."""
     found = next((event.detail.get("expected") for event in reversed(events)), None)
     return {str(unit): str(identity) for unit, identity in found.items()} if isinstance(found, dict) else {}
 
@@ -54,7 +54,7 @@ def keep_roll_call(runner: LinkRunner, rows: Sequence[Row], expected: Mapping[st
     said = ", ".join(f"{row.called.unit} {row.standing.value}" for row in rows) or "nobody answered"
     found = [[row.called.unit, row.called.said] for row in rows]
     detail: dict[str, object] = {"asked": asked, "expected": known, "found": found}
-    runner.note("scan", f"roll-call: {said}", detail)
+    runner.note("scan", f"unit scan: {said}", detail)
 
 
 async def _listen(runner: LinkRunner) -> str:

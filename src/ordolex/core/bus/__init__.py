@@ -1,1 +1,1 @@
-"""Several devices on one line: how they are called, and what a roll-call of them says."""
+"""Several devices on one line: how they are called, and what a unit scan of them says."""

@@ -1,4 +1,4 @@
-"""A roll-call: who answers on a line, against who should."""
+"""A unit scan: who answers on a line, against who should."""
 
 from __future__ import annotations
 

@@ -115,7 +115,7 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
 
 
 def as_text(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
-    """One line a row: time, link, direction, turn-round, text. Control bytes are shown, none is passed on."""
+    """One line a row: time, link, direction, response time, text. Control bytes are shown, none is passed on."""
     shown: dict[int, str] = {}
     for link, (first_us, at_us), lines, rows in _lines_and_rows(items, charsets):
         name = shown.get(link)

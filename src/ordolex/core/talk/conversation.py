@@ -51,7 +51,7 @@ class Row:
     """One line of the conversation.
 
     at_us          UTC microseconds of its first byte
-    after_ms       for the first row heard after something sent: its turn-round
+    after_ms       for the first row heard after something sent: its response time
     errors         line errors that came with it, in words
     words          what a frame says, where its protocol is known
     charset        in which its bytes are read, a name of CHARSETS

@@ -89,7 +89,7 @@ def _of_event(found: _Found, event: Event, sheet: Sheet | None) -> None:
         found.add("line settings", detail["line"], _MATCHED, event.utc_us, str(detail.get("words", "")))
     elif event.kind == "scan":
         for unit, words in dict(detail.get("found", {})).items():
-            found.add(f"unit {unit}", words or "answered", "a roll-call", event.utc_us, "it answered")
+            found.add(f"unit {unit}", words or "answered", "a unit scan", event.utc_us, "it answered")
     elif event.kind == "found" and sheet is not None and detail.get("sheet") == sheet.name:
         for name, value in dict(detail.get("values", {})).items():
             parameter = sheet.parameter_named(name)

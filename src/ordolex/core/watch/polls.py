@@ -43,7 +43,7 @@ class Poll:
     speaks: str = "text"
 
     def seconds(self, line: LineSettings, turn_round_s: float) -> float:
-        """How long it takes on a line: characters both ways, the device's turn-round, silence between frames."""
+        """How long it takes on a line: characters both ways, the device's response time, silence between frames."""
         silence = quiet_s(line.characters_per_s, line.baud) if self.speaks == "modbus-rtu" else 0.0
         if self.ask:  # a line of text ends with a short silence behind it
             silence = max(_AFTER_LINE_S, 4 / line.characters_per_s)
@@ -140,7 +140,7 @@ class LinkPlan:
     def words(self) -> str:
         how = "measured" if self.known else "assumed"
         what = f"{counted(len(self.polls), 'question')}, {self.share:.0%} of the line's time"
-        end = f"turn-round {self.turn_round_s * 1000:.0f} ms {how}"
+        end = f"response time {self.turn_round_s * 1000:.0f} ms {how}"
         return f"{what}; one pass takes {self.pass_s:.2f} s; {end}"
 
 

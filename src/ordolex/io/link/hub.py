@@ -1,6 +1,6 @@
 """The thread in which all links of the interface run, with an event loop of its own.
 
-A screen that takes long to draw can so neither delay a reading nor spoil a turn-round time. The interface calls in by
+A screen that takes long to draw can so neither delay a reading nor spoil a response time. The interface calls in by
 `call` and looks at `views`, which are renewed twenty times a second.
 """
 

@@ -1,4 +1,4 @@
-"""A serial port that is lent over the network: the server's end of RFC 2217, for whoever comes."""
+"""A serial port that is shared over the network: the server's end of RFC 2217, for whoever comes."""
 
 from __future__ import annotations
 

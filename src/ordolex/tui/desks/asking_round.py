@@ -67,7 +67,7 @@ async def of_question(at: At, link: LinkRecord, runner: LinkRunner) -> Round | N
 
 
 async def of_units(at: At, link: LinkRecord, taken: Taken) -> Round | None:
-    """The question of a roll-call to all that answered: each unit's columns under the names given once. None where it
+    """The question of a unit scan to all that answered: each unit's columns under the names given once. None where it
     was left."""
     every = await at.line("How often each is asked, in ms", "1000", repeat_reading, "F7 Watch shows the values")
     if every is None:

@@ -1,4 +1,4 @@
-"""A roll-call of the units on a line, at whichever desk it is wanted: who answers, who is missing, new or moved."""
+"""A unit scan of the units on a line, at whichever desk it is wanted: who answers, who is missing, new or moved."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ _GLYPHS = {
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """What was done with a roll-call: a unit chosen, or all that answered to be watched.
+    """What was done with a unit scan: a unit chosen, or all that answered to be watched.
 
     template  the question, where it was one of the technician's own
     """
@@ -142,7 +142,7 @@ class UnitsCall(Prompt[Taken | None]):
             self._list = [row for row in self._list if row.words != "it was not called"]
         self._rows.show_rows_here(self._list)
         head = Text(
-            f"Roll-call at {self._caller.runner.line.text}: {visible_text(self._asked)}\n", ink.style("ink", bold=True)
+            f"Unit scan at {self._caller.runner.line.text}: {visible_text(self._asked)}\n", ink.style("ink", bold=True)
         )
         if self._result:
             head.append(visible_text(self._result), ink.style("brick"))
@@ -273,7 +273,7 @@ async def by_question(at: At, link: LinkRecord, runner: LinkRunner) -> Taken | N
 
 async def _expected(at: At, before: dict[str, str]) -> dict[str, str] | None:
     """Who should be there: as last time, as a list says, or nobody knows."""
-    hint = "a list of yours, or of the last roll-call; empty: whoever answers"
+    hint = "a list of yours, or of the last unit scan; empty: whoever answers"
     typed = await at.line("Which should be there?", as_ranges(list(before)), expected_reading, hint)
     if typed is None:
         return None

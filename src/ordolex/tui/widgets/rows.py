@@ -1,4 +1,4 @@
-"""How one row of a conversation is drawn: time, turn-round, who, text and hex side by side."""
+"""How one row of a conversation is drawn: time, response time, who, text and hex side by side."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""Relay: serial over the network, virtual ports, two ends joined, and the checks of the way there."""
+"""Relay: serial over the network, virtual ports, two ends joined, and the checks of the path."""

@@ -20,7 +20,7 @@ class Shown(Enum):
     SAID = "What passed"
     BOXES = "Boxes"
     RUNS = "Runs"
-    WAY = "Way there"
+    WAY = "Path"
 
 
 @dataclass(slots=True)

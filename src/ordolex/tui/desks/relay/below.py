@@ -16,7 +16,7 @@ from ordolex.tui.theme import GOOD, Palette
 
 EMPTY = {
     Shown.RELAYS: "No relay in this book. n joins two ends: a virtual port for a program that knows serial ports only,"
-    " a port that is lent to the network, or what you type. s looks for serial servers on a network first.",
+    " a port that is shared on the network, or what you type. s looks for serial servers on a network first.",
     Shown.SAID: "Nothing passed yet, or the relay under the cursor does not run.",
     Shown.BOXES: "No box was found yet. s surveys a network for serial servers.",
     Shown.RUNS: "No measured run yet. m measures the path of the relay; do so before and after a change.",
@@ -59,7 +59,7 @@ def headline(session: Session, looked: Looked, ink: Palette) -> Text:
 
 def of_relay(session: Session, plan: RelayPlan | None, width: int, ink: Palette) -> Text:
     if plan is None:
-        return Text("n joins two ends   s surveys a network   i checks the way to a device", ink.style("dim"))
+        return Text("n joins two ends   s surveys a network   i checks the path to a device", ink.style("dim"))
     view = session.relays.view(plan.name)
     if view is not None:
         return drawing.layers_text(view, mono_s(), width, ink)
@@ -117,5 +117,5 @@ def of_way(session: Session, ink: Palette) -> Text:
         text.append(f"add        {change.do_text}\n", ink.style("copper"))
         text.append(f"take back  {change.undo_text}\n", ink.style("copper"))
     text.append("Next    ", ink.style("straw"))
-    text.append("i checks the way to a device; b proposes an address beside the present one", ink.style("ink"))
+    text.append("i checks the path to a device; b proposes an address beside the present one", ink.style("ink"))
     return text

@@ -1,4 +1,4 @@
-"""Relay: a program that knows serial ports only gets a device on the network; a port is lent; two ends are joined."""
+"""Relay: a program that knows serial ports only gets a device on the network; a port is shared; two ends are joined."""
 
 from __future__ import annotations
 

@@ -215,7 +215,7 @@ def bars(runs: list[PathRun], width: int, ink: Palette) -> Text:
     return text
 
 
-# ---- the way there
+# ---- the path
 
 
 def step_segments(step: Step, width: int, ink: Palette) -> list[Segment]:

@@ -20,7 +20,7 @@ JOBS = (
         "Join two ends",
         making.new,
         key="n",
-        help="A virtual port, a port lent to the network, or any two endpoints.",
+        help="A virtual port, a port shared on the network, or any two endpoints.",
         footer="new",
     ),
     Job(
@@ -49,7 +49,7 @@ JOBS = (
     ),
     Job(
         "relay.check",
-        "Way to a device",
+        "Path to a device",
         way.check,
         key="i",
         help="How far it is reached: own address, network, ping, TCP port, page.",

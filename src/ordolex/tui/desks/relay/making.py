@@ -21,7 +21,7 @@ from ordolex.tui.widgets.prompts import Pick
 
 _WHAT = [
     ("virtual", "A program that knows serial ports only  ↔  a device on the network, or on a port: a virtual port"),
-    ("lend", "A serial port here  ↔  whoever borrows it over the network, with its settings (RFC 2217)"),
+    ("lend", "A serial port here  ↔  whoever opens it over the network, with its settings (RFC 2217)"),
     ("tcp", "A serial port here  ↔  plain TCP: who starts is asked"),
     ("passive", "Two adapters that listen to the two directions of a line; nothing is sent"),
     ("typed", "Two endpoints, typed"),
@@ -87,7 +87,7 @@ async def _virtual(at: RelayAt) -> RelayPlan | None:
 
 
 async def _lend(at: RelayAt) -> RelayPlan | None:
-    b = await _end(at, "Which port is lent?", _default_port(at), "a serial port of this computer, or any endpoint")
+    b = await _end(at, "Which port is shared?", _default_port(at), "a serial port of this computer, or any endpoint")
     a = await _listener(at, "listen+rfc2217") if b is not None else None
     who = await _company(at, a) if a is not None else None
     if a is None or b is None or who is None:
@@ -96,7 +96,7 @@ async def _lend(at: RelayAt) -> RelayPlan | None:
     line = await asked_line(at, b)
     if line is None:
         return None
-    return RelayPlan(_name(at, f"lent {b}"), a, b, line=line, several=several, allow=allow)
+    return RelayPlan(_name(at, f"shared {b}"), a, b, line=line, several=several, allow=allow)
 
 
 async def _tcp(at: RelayAt) -> RelayPlan | None:

@@ -1,4 +1,4 @@
-"""Relay: the way to a device, step by step; an address beside the present one, and back."""
+"""Relay: the path to a device, step by step; an address beside the present one, and back."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ async def check(at: RelayAt) -> None:
         return
     at.looked.target = typed.strip()
     at.show(Shown.WAY)
-    at.looked.doing = f"checking the way to {typed.strip()}"
+    at.looked.doing = f"checking the path to {typed.strip()}"
     try:
         told = await asyncio.to_thread(_said_of, at, target.host)
         await asyncio.wrap_future(at.session.network.check(target, told, direct=direct == "direct"))
@@ -42,7 +42,7 @@ async def check(at: RelayAt) -> None:
     if bad:
         at.say(visible_text(f"{bad[0].step}: {bad[0].words}; {bad[0].do}"), "bad")
     else:
-        at.say(f"nothing speaks against the way to {typed.strip()}", "good")
+        at.say(f"nothing speaks against the path to {typed.strip()}", "good")
 
 
 async def _named_by_chosen(at: RelayAt) -> list[Told]:

@@ -159,7 +159,7 @@ JOBS = (
     Job("talk.repeat", "Ask again and again: a round of values in Watch", longer.repeat, needs=an_open_link),
     Job(
         "talk.units",
-        "Ask each unit of the line: a roll-call by a question with {unit}",
+        "Ask each unit of the line: a unit scan by a question with {unit}",
         longer.units,
         needs=an_open_link,
     ),

@@ -303,7 +303,7 @@ async def drop(at: WatchAt) -> None:
 
 
 async def call_units(at: WatchAt) -> None:
-    """A roll-call of the link under the cursor: who is missing, new or moved, of those that the round asks or that were
+    """A unit scan of the link under the cursor: who is missing, new or moved, of those that the round asks or that were
     there before."""
     from ordolex.tui.desks.roll_call import by_protocol, by_question
 
@@ -311,7 +311,7 @@ async def call_units(at: WatchAt) -> None:
     work = next((work for work in at.watch.works if work.name == name), None)
     link = next((link for link in at.session.links if work is not None and link.id == work.id), None)
     if work is None or link is None or not work.runner.is_open:
-        at.say("Its port is not open: a roll-call needs one", "unsure")
+        at.say("Its port is not open: a unit scan needs one", "unsure")
         return
     speaks = work.source.speaks
     if speaks.startswith("modbus-"):
