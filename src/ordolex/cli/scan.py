@@ -1,4 +1,4 @@
-"""`scan`: a unit scan of the units on a line."""
+"""`scan`: who answers on a line, unit by unit."""
 
 from __future__ import annotations
 
