@@ -289,6 +289,25 @@ def test_packs_leave_the_book_as_rows_do(tmp_path: Path, keeping: Keeping) -> No
     assert not verify_book(path).changed
 
 
+def test_packs_that_leave_while_they_are_read_are_no_damage(tmp_path: Path) -> None:
+    path = tmp_path / "b.ordolex"
+    filled(path, 12)
+    pack_book(path)
+    reader = BookReader(path)
+    (link,) = [link.id for link in reader.links()][:1]
+    rows = reader._packs.rows(link=link, backwards=True)
+    newest = [next(rows)[0] for _ in range(30)]
+    book = Book(path)
+    book.recorder._may_pack = False
+    turner = Turner(path, Keeping(Limit(count=10), newest_s=0.0))
+    while book.recorder.call(lambda c: turner.turn(c, utc_us())).result(20).more:
+        pass
+    book.close()
+    rest = [row[0] for row in rows]
+    assert sorted(newest + rest, reverse=True) == newest + rest and len(rest) < 30
+    reader.close()
+
+
 def test_packed_books_are_joined_as_others(tmp_path: Path) -> None:
     for name, seed in (("a", 21), ("b", 22)):
         filled(tmp_path / f"{name}.ordolex", seed)

@@ -146,7 +146,8 @@ class Packs:
             try:
                 yield from self.pack(first).blocks(after, upto, link, direction, backwards=backwards)
             except PackError as error:
-                raise damaged(self._file.path, error) from error
+                if self._is_there(first):
+                    raise damaged(self._file.path, error) from error
 
     def _packs(self, after: int, upto: int, link: int | None, direction: str | None, *, backwards: bool) -> list[int]:
         (begin,) = self._file.read("SELECT max(id) FROM pack WHERE id <= ?", (after + 1,)).fetchone()
@@ -176,6 +177,10 @@ class Packs:
     @property
     def path(self) -> Path:
         return self._file.path
+
+    def _is_there(self, first: int) -> bool:
+        """Whether a pack did not go into a volume, or away, since it was seen."""
+        return self._file.read("SELECT 1 FROM pack WHERE id = ?", (first,)).fetchone() is not None
 
     def _pack(self, first: int) -> Pack:
         row = self._file.read("SELECT rows, heads FROM pack WHERE id = ?", (first,)).fetchone()
