@@ -146,6 +146,8 @@ class _Looking:
         try:
             pack = self._packs.pack(first)
         except PackError as error:
+            if not self._packs.is_there(first):
+                return
             raise damaged(self._packs.path, error) from error
         for stream, found in ends.items():
             ids, row_ends = pack.ends(*stream)

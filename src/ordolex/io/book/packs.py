@@ -146,7 +146,7 @@ class Packs:
             try:
                 yield from self.pack(first).blocks(after, upto, link, direction, backwards=backwards)
             except PackError as error:
-                if self._is_there(first):
+                if self.is_there(first):
                     raise damaged(self._file.path, error) from error
 
     def _packs(self, after: int, upto: int, link: int | None, direction: str | None, *, backwards: bool) -> list[int]:
@@ -178,7 +178,7 @@ class Packs:
     def path(self) -> Path:
         return self._file.path
 
-    def _is_there(self, first: int) -> bool:
+    def is_there(self, first: int) -> bool:
         """Whether a pack did not go into a volume, or away, since it was seen."""
         return self._file.read("SELECT 1 FROM pack WHERE id = ?", (first,)).fetchone() is not None
 
@@ -203,7 +203,7 @@ class Packs:
         """The bytes of a piece. Raises a BookFault."""
         row = self._file.read("SELECT size, packed, data FROM piece WHERE id = ?", (id_,)).fetchone()
         try:
-            return unpacked(*row)
+            return unpacked(*row) if row is not None else b""  # it went into a volume meanwhile
         except PackError as error:
             raise damaged(self._file.path, error) from error
 
@@ -262,6 +262,8 @@ class Packs:
         try:
             heads = self.pack(int(row[0])).heads
         except PackError as error:
+            if not self.is_there(int(row[0])):
+                return self.first_id_at(utc_us)
             raise damaged(self._file.path, error) from error
         return int(heads.ids[min(int(heads.utc.searchsorted(utc_us)), len(heads) - 1)])
 
@@ -286,6 +288,8 @@ class Packs:
         try:
             heads = self.pack(first).heads
         except PackError as error:
+            if not self.is_there(first):
+                return
             raise damaged(self._file.path, error) from error
         begin, end = (int(place) for place in heads.ids.searchsorted((after, upto), "right"))
         for place in heads.places(None, None, begin, end).tolist():
