@@ -74,6 +74,8 @@ def filled(path: Path, seed: int, rows: int = 200, links: int = 3) -> None:
         book.recorder.record(link, way, data, errors, at)
         if rng.random() < 0.5:
             book.recorder.note(Event(link, utc_us(at), round(at * 1e6), "note", f"note {number}"))
+        if number % 20 == 19:  # a segment may end here
+            book.recorder.call(lambda connection: None).result(20)
     book.close()
 
 
@@ -246,6 +248,28 @@ def test_what_was_changed_in_a_pack_shows_and_the_rest_is_rescued(tmp_path: Path
     assert done.skipped == 1 and done.chunks == len(saved) and 0 < len(rows) - len(saved) < 20
     assert all(rows[chunk.id] == chunk for chunk in saved)
     assert {(c.link, c.direction) for c in rows.values() if c not in saved} == {(link, way)}
+
+
+def test_a_pack_that_cannot_be_read_is_said_of_each_segment_that_it_is_in(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(chain_core, "SEAL_ROWS", 15)
+    monkeypatch.setattr(packing, "PACK_ROWS", 60)
+    path = tmp_path / "b.ordolex"
+    filled(path, 6)
+    pack_book(path)
+    assert verify_book(path).good
+    with sqlite3.connect(path) as connection:
+        first, last = connection.execute("SELECT id, chunk_to FROM pack ORDER BY id LIMIT 1 OFFSET 1").fetchone()
+        segments = connection.execute("SELECT id, chunk_to FROM segment ORDER BY id").fetchall()
+        connection.execute("UPDATE piece SET packed = 1, data = x'0011' WHERE pack = ?", (first,))
+    touched = [
+        id_ for (_, before), (id_, upto) in zip(segments, segments[1:], strict=False) if before < last and upto >= first
+    ]
+    found = verify_book(path)
+    assert len(touched) > 2 and [segment.id for segment, _ in found.changed] == touched
+    assert all(f"rows {first} to {last} cannot be read" in words for _, words in found.changed)
+    assert found.intact == len(segments) - 1 - len(touched)
 
 
 def test_a_secret_is_found_in_what_is_packed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -173,7 +173,6 @@ class _Going:
         self.before, self.segment, self._state = before, segment, state
         aside = _Aside(threads)
         self._hashed = Hashed(before, aside)
-        chunks.unread = ""
         self.counts = (
             chunks.upto(segment.chunk_to, self._hashed), events.upto(segment.event_to, self._hashed.event)
         )  # fmt: skip
@@ -233,11 +232,15 @@ class _Chunks:
         self._heads: list[bytes] = []
         self._data: list[bytes] = []
         self._at = 0
+        self._done = -1  # the last row that was asked for
+        self._torn = (-1, "")  # up to which row a pack cannot be read, and that in words
         self.unread = ""
 
     def upto(self, last: int, hashed: Hashed | None = None) -> int:
-        """How many there were; those that could not be read are said in `unread`."""
+        """How many there were behind those that were asked for before; `unread` says which of them could not be read."""
         count = 0
+        self.unread = self._torn[1] if self._torn[0] > self._done else ""
+        self._done = last
         while True:
             if self._at < len(self._ids):
                 end = bisect_right(self._ids, last, self._at)
@@ -248,20 +251,19 @@ class _Chunks:
                     return count
             if not self._waiting or self._waiting[0][0] > last:
                 break
-            self._read(last)
+            self._read()
         return count + self._loose.upto(last, hashed.chunk if hashed is not None else lambda row: None)
 
-    def _read(self, last: int) -> None:
-        first, end = self._waiting[0]
-        self._at = 0
+    def _read(self) -> None:
+        """The next pack."""
         for ahead, _ in islice(self._waiting, _AHEAD):
             if ahead not in self._coming:
                 self._coming[ahead] = self._threads.submit(self._packs.hashable, ahead)
+        first, end = self._waiting.popleft()
+        self._at = 0
         try:
             self._ids, self._heads, self._data = self._coming.pop(first).result()
         except PackError as error:
             self._ids, self._heads, self._data = [], [], []
             self.unread = f"bytes of rows {first} to {end} cannot be read: {error}"
-            if end > last:
-                return  # it is said of the next segment too
-        self._waiting.popleft()
+            self._torn = end, self.unread
