@@ -9,6 +9,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,7 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.record import chain as chain_core
 from ordolex.core.record import packed as form
 from ordolex.core.record.export import FORMS, export
-from ordolex.core.record.grams import Wanted, grams_of
+from ordolex.core.record.grams import Sought, grams_of
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.packed import Heads, PackError, heads_of, unpacked
 from ordolex.core.record.sieve import Sieve
@@ -263,9 +264,7 @@ def test_a_pack_that_cannot_be_read_is_said_of_each_segment_that_it_is_in(
         first, last = connection.execute("SELECT id, chunk_to FROM pack ORDER BY id LIMIT 1 OFFSET 1").fetchone()
         segments = connection.execute("SELECT id, chunk_to FROM segment ORDER BY id").fetchall()
         connection.execute("UPDATE piece SET packed = 1, data = x'0011' WHERE pack = ?", (first,))
-    touched = [
-        id_ for (_, before), (id_, upto) in zip(segments, segments[1:], strict=False) if before < last and upto >= first
-    ]
+    touched = [id_ for (_, before), (id_, upto) in pairwise(segments) if before < last and upto >= first]
     found = verify_book(path)
     assert len(touched) > 2 and [segment.id for segment, _ in found.changed] == touched
     assert all(f"rows {first} to {last} cannot be read" in words for _, words in found.changed)
@@ -362,7 +361,7 @@ def test_the_runs_of_a_piece_never_deny_what_is_in_it(data: bytes, some: st.Data
     whole = data * 40  # large enough for a field that is kept
     begin = some.draw(st.integers(0, len(data) - 1))
     wanted = whole[begin : begin + some.draw(st.integers(1, 60))]
-    assert Wanted(wanted).may_be_in(grams_of(whole)) and Wanted(wanted.swapcase()).may_be_in(grams_of(whole))
+    assert Sought(wanted).may_be_in(grams_of(whole)) and Sought(wanted.swapcase()).may_be_in(grams_of(whole))
 
 
 def test_the_runs_of_a_piece_do_deny_what_is_not_in_it() -> None:
@@ -371,7 +370,7 @@ def test_the_runs_of_a_piece_do_deny_what_is_not_in_it() -> None:
     field = grams_of(text)
     assert 0 < len(field) < len(text) / 6
     denied = sum(
-        not Wanted(bytes(rng.choices(b"abcdefghijklmnopqrstuvwxyz ", k=10))).may_be_in(field) for _ in range(500)
+        not Sought(bytes(rng.choices(b"abcdefghijklmnopqrstuvwxyz ", k=10))).may_be_in(field) for _ in range(500)
     )
     assert denied > 490
     assert grams_of(rng.randbytes(100_000)) == b""

@@ -35,7 +35,7 @@ def grams_of(data: bytes) -> bytes:
     return bytes(np.packbits(flags.reshape(1 << bits, -1).any(axis=1), bitorder="little"))
 
 
-class Wanted:
+class Sought:
     """Bytes that are looked for, in any case of ASCII letters."""
 
     def __init__(self, data: bytes) -> None:

@@ -6,14 +6,13 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from itertools import groupby
 
-from ordolex.core.record.grams import Wanted
+from ordolex.core.record.grams import Sought
 from ordolex.core.record.items import Chunk, Event
 from ordolex.core.record.packed import EDGE, PackError
-from ordolex.io.book.packs import Packs, PieceHead
+from ordolex.io.book.packs import Packs, PieceHead, Stream
 from ordolex.io.book.rows import EVENT, BookFile, damaged, where
 
 _MOST_NEIGHBOURS = 200  # chunks on each side that one line may be made of
-Stream = tuple[int, str]
 
 
 class Finding:
@@ -108,7 +107,7 @@ class _Looking:
 
     def __init__(self, packs: Packs, wanted: bytes, *, fold: bool) -> None:
         self._packs, self._wanted, self._fold = packs, wanted, fold
-        self._grams = Wanted(wanted)
+        self._grams = Sought(wanted)
         self._carried: dict[Stream, bytes] = {}
 
     def _as_looked_at(self, data: bytes) -> bytes:

@@ -16,7 +16,7 @@ from ordolex.core.record.packed import PackError, Row, heads_of, pieces_of
 from ordolex.core.text.counts import counted
 from ordolex.io.book import schema
 from ordolex.io.book.lock import BookLock
-from ordolex.io.book.rows import CHUNK
+from ordolex.io.book.rows import CHUNK, PIECE
 from ordolex.io.system.faults import BookFault
 
 PACK_BYTES, PACK_ROWS = 1 << 20, 8000
@@ -151,8 +151,7 @@ def _put(connection: sqlite3.Connection, rows: list[Row]) -> None:
         "INSERT INTO pack VALUES (?, ?, ?, ?, ?, ?, ?)", (first, last, min(utc), max(utc), len(rows), size, heads)
     )
     connection.executemany(
-        "INSERT INTO piece (pack, link, direction, at, size, text, packed, head, tail, grams, data)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        f"INSERT INTO piece ({PIECE}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [(first, p.link, p.direction, p.at, p.size, p.text, p.packed, p.head, p.tail, p.grams, p.data) for p in pieces],
     )
     connection.execute("DELETE FROM chunk WHERE id >= ? AND id <= ?", (first, last))

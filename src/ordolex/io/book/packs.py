@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from ordolex.core.record.packed import Heads, PackError, Row, is_text, unpacked
-from ordolex.io.book.rows import AT_ONCE, CHUNK, LAST_US, BookFile, damaged, where
+from ordolex.io.book.rows import AT_ONCE, CHUNK, LAST_ID, LAST_US, BookFile, damaged, where
 
 Stream = tuple[int, str]
 _KEPT = 6  # packs that stay unpacked in memory: a megabyte or two each
@@ -120,7 +120,7 @@ class Packs:
         *, backwards: bool = False,
     ) -> Iterator[list[Row]]:  # fmt: skip
         """The same, some rows at once."""
-        last = (1 << 63) - 1 if upto is None else upto
+        last = LAST_ID if upto is None else upto
         narrowing, narrowed = where(link=link, direction=direction)
         condition = f"{narrowing} AND" if narrowing else " WHERE"
         order = " DESC" if backwards else ""

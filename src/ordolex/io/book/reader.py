@@ -11,13 +11,12 @@ from ordolex.core.record.visits import visit_starts
 from ordolex.io.book.finding import Finding
 from ordolex.io.book.known import Known
 from ordolex.io.book.packs import Packs
-from ordolex.io.book.rows import EVENT, BookFile, chunk_of, damaged, guarded, where
+from ordolex.io.book.rows import EVENT, LAST_ID, BookFile, chunk_of, damaged, guarded, where
 from ordolex.io.book.values import Values
 
 LATEST_BYTES = 2 << 20
 """Bytes of the record that are read to begin with: thousands of lines, and a few milliseconds."""
 
-_LAST_ID = (1 << 63) - 1
 Span = tuple[int | None, int | None]
 """From a time on, and before another, in microseconds UTC; None for an end that is open."""
 
@@ -108,7 +107,7 @@ class BookReader:
         """Rows of bytes in a span of time: behind which id they are, and up to which."""
         first, last = span
         after = -1 if first is None else self._first_chunk(first) - 1
-        return after, _LAST_ID if last is None else self._first_chunk(last) - 1
+        return after, LAST_ID if last is None else self._first_chunk(last) - 1
 
     def _first_chunk(self, utc_us: int) -> int:
         packed = self._packs.first_id_at(utc_us)

@@ -6,7 +6,6 @@ the recording stops loudly (`status`), the link goes on, what fits is kept in me
 
 from __future__ import annotations
 
-import contextlib
 import sqlite3
 import threading
 import time
@@ -22,10 +21,9 @@ from ordolex.core.record.chain import BEFORE, SEAL_S, Hashed, Segment
 from ordolex.core.record.items import Chunk, Event
 from ordolex.core.watch.samples import Sample
 from ordolex.io.book import chain as chain_of
-from ordolex.io.book import schema
 from ordolex.io.book.entries import ITEM_COST, Entry, Read, chunk_rows, cost, event_rows
 from ordolex.io.book.packing import Packer
-from ordolex.io.book.safe_place import identity, is_book, safe_place
+from ordolex.io.book.safe_place import brought_to_safety, identity
 from ordolex.io.book.values import Message, ValueWriter
 from ordolex.io.system.clock import mono_s, utc_us
 
@@ -232,21 +230,13 @@ class Recorder:
         return time.monotonic() - self._looked_at > _LOOK_S
 
     def _look_after_file(self) -> None:
-        """Whether the book is still where it was. If it was removed or renamed, or its folder is gone, everything goes
-        on in a safe place: what is in the old one is taken along, as long as the system still has it."""
+        """Whether the book is still where it was; if not, everything goes on in a safe place."""
         if not self._is_time_to_look():
             return
         self._looked_at = time.monotonic()
         if self._file is None or identity(self._path) == self._file:
             return
-        safe = safe_place(self._path)
-        connection = self._connection or sqlite3.connect(safe)
-        with contextlib.suppress(sqlite3.Error), sqlite3.connect(safe) as new:
-            connection.backup(new)
-        if not is_book(safe):
-            schema.create(sqlite3.connect(safe), self._path.stem, utc_us())
-        connection.close()
-        self._connection = None
+        safe, self._connection = brought_to_safety(self._path, self._connection), None
         self._path, self._moved, self._file = safe, str(safe), identity(safe)
         text = f"the book was taken away; the record goes on in {safe}"
         self.note(Event(0, utc_us(), round(mono_s() * 1e6), "recording", text, {}))

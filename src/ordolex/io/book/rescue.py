@@ -16,7 +16,7 @@ from typing import Any
 from ordolex.core.record.packed import Heads, PackError, unpacked
 from ordolex.core.text.counts import counted
 from ordolex.io.book.book import make_book
-from ordolex.io.book.rows import LAST_US
+from ordolex.io.book.rows import LAST_ID, LAST_US
 from ordolex.io.book.values import ITEM_BITS, ValueWriter
 from ordolex.io.system.faults import BookFault, Fault
 from ordolex.io.system.files import is_file, storable
@@ -28,7 +28,6 @@ _GIVE_UP_AFTER = 1 << 20
 _GAP_MS = 1 << 37
 """Values are kept by item and millisecond: one that is later than its neighbour by more than four years is none."""
 _ALL_MS = 1 << (ITEM_BITS - 1)
-_LAST_ID = (1 << 63) - 1
 _TABLES = {
     "site": "name, created_utc_us",
     "visit": "id, started_utc_us, started_mono_us, ended_utc_us, program",
@@ -152,7 +151,7 @@ def _save_packed(old: sqlite3.Connection, new: sqlite3.Connection, done: Rescued
     """What was packed, as rows again: those whose numbers and bytes can both be read."""
     if not _has_table(old, "pack") or not _has_table(old, "piece"):
         return
-    everything = ((-1, _LAST_ID), _LAST_ID, _GIVE_UP_AFTER)
+    everything = ((-1, LAST_ID), LAST_ID, _GIVE_UP_AFTER)
     heads = {first: (count, data) for first, count, data in _rows(old, "pack", "id, rows, heads", done, *everything)}
     pieces = _rows(old, "piece", "pack, link, direction, at, size, packed, data", done, *everything)
     for first, of_pack in groupby(pieces, lambda piece: piece[0]):
@@ -212,7 +211,7 @@ def _spanned(
 ) -> Iterator[tuple[Any, ...]]:
     """The rows of a table; those that are kept by item and time item by item, for their ids lie far apart."""
     if table not in ("value", "minute", "hour"):
-        yield from _rows(old, table, columns, done, (-1, _LAST_ID), _GIVE_UP_AFTER, _GIVE_UP_AFTER)
+        yield from _rows(old, table, columns, done, (-1, LAST_ID), _GIVE_UP_AFTER, _GIVE_UP_AFTER)
         return
     for (item,) in new.execute("SELECT id FROM item ORDER BY id").fetchall():
         first, last = ValueWriter.keys_of(item)

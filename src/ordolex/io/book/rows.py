@@ -20,7 +20,10 @@ T = TypeVar("T")
 CHUNK = "id, visit, link, direction, utc_us, mono_us, last_mono_us, framing, parity, breaks, overruns, data"
 """The columns of a chunk, in the order in which `BookFile.chunk` takes them."""
 EVENT = "id, link, utc_us, mono_us, kind, text, detail"
+PIECE = "pack, link, direction, at, size, text, packed, head, tail, grams, data"
+"""The columns of a piece but its id, in the order in which they are written."""
 LAST_US = 1 << 52
+LAST_ID = (1 << 63) - 1
 _WAYS = ("rx", "tx")
 AT_ONCE = 32
 """Rows that are read ahead: each may be megabytes."""

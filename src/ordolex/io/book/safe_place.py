@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ordolex.io.book import schema
 from ordolex.io.own import places
+from ordolex.io.system.clock import utc_us
 from ordolex.io.system.faults import BookFault
 from ordolex.io.system.files import private_file, private_folder
 
@@ -35,6 +36,19 @@ def safe_place(path: Path) -> Path:
             private_file(safe)
             return safe
     return path
+
+
+def brought_to_safety(path: Path, connection: sqlite3.Connection | None) -> Path:
+    """Where the record of a book goes on that was removed or renamed, or whose folder is gone: what is in the old one
+    is taken along, as long as the system still has it. `connection` is to the old one, and is closed."""
+    safe = safe_place(path)
+    old = connection or sqlite3.connect(safe)
+    with contextlib.suppress(sqlite3.Error), sqlite3.connect(safe) as new:
+        old.backup(new)
+    if not is_book(safe):
+        schema.create(sqlite3.connect(safe), path.stem, utc_us())
+    old.close()
+    return safe
 
 
 def is_book(path: Path) -> bool:

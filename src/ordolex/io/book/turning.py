@@ -17,6 +17,7 @@ from pathlib import Path
 from ordolex.core.text.counts import counted
 from ordolex.io.book.book import make_book
 from ordolex.io.book.chain import rows_left
+from ordolex.io.book.rows import PIECE
 from ordolex.io.book.values import ValueWriter, key_of
 from ordolex.io.system.faults import Fault
 
@@ -24,8 +25,7 @@ _PIECE = 5000
 """Rows that are moved or dropped at once."""
 _PACKS_AT_ONCE = 4
 _PACKS = "SELECT id, chunk_to, last_utc_us, rows FROM pack"
-_PIECES = "pack, link, direction, at, size, text, packed, head, tail, grams, data"
-Pack = tuple[int, int, int, int]
+_PackSpan = tuple[int, int, int, int]
 """First and last row, the last time, number of rows."""
 _DAY_US = 86_400_000_000
 _UNITS = {"KB": 1000, "MB": 1000**2, "GB": 1000**3}
@@ -110,7 +110,7 @@ def _last_before(connection: sqlite3.Connection, utc_us: int) -> int | None:
     return None if packed is None else int(packed)
 
 
-def _packs_also_in(connection: sqlite3.Connection, volume: sqlite3.Connection) -> list[Pack]:
+def _packs_also_in(connection: sqlite3.Connection, volume: sqlite3.Connection) -> list[_PackSpan]:
     """Packs of the book that stand in a volume too, from the first on."""
     if not volume.execute("SELECT 1 FROM sqlite_master WHERE name = 'pack'").fetchone():
         return []
@@ -119,7 +119,7 @@ def _packs_also_in(connection: sqlite3.Connection, volume: sqlite3.Connection) -
     return [pack[:4] for pack in takewhile(lambda pack: (pack[0], pack[4]) in there, own)]
 
 
-def _drop_packs(connection: sqlite3.Connection, packs: Iterable[Pack]) -> None:
+def _drop_packs(connection: sqlite3.Connection, packs: Iterable[_PackSpan]) -> None:
     firsts = [(pack[0],) for pack in packs]
     connection.executemany("DELETE FROM piece WHERE pack = ?", firsts)
     connection.executemany("DELETE FROM pack WHERE id = ?", firsts)
@@ -249,7 +249,7 @@ class Turner:
         done.moved, done.volume, done.more = len(rows), path.name, True
 
     def _move_packs(
-        self, connection: sqlite3.Connection, path: Path, packs: list[Pack], done: Turned, now_us: int
+        self, connection: sqlite3.Connection, path: Path, packs: list[_PackSpan], done: Turned, now_us: int
     ) -> None:
         volume = sqlite3.connect(path)
         try:
@@ -258,9 +258,9 @@ class Turner:
                 for first, *_ in packs:
                     row = connection.execute("SELECT * FROM pack WHERE id = ?", (first,)).fetchone()
                     volume.execute(f"INSERT INTO pack VALUES ({', '.join('?' * len(row))})", row)
-                    pieces = connection.execute(f"SELECT {_PIECES} FROM piece WHERE pack = ? ORDER BY id", (first,))
-                    marks = ", ".join("?" * (_PIECES.count(",") + 1))
-                    volume.executemany(f"INSERT INTO piece ({_PIECES}) VALUES ({marks})", pieces)
+                    pieces = connection.execute(f"SELECT {PIECE} FROM piece WHERE pack = ? ORDER BY id", (first,))
+                    marks = ", ".join("?" * (PIECE.count(",") + 1))
+                    volume.executemany(f"INSERT INTO piece ({PIECE}) VALUES ({marks})", pieces)
         except sqlite3.IntegrityError:  # as below
             self._volume = self._next_volume(connection)
             done.more = True

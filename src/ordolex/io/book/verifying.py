@@ -17,11 +17,10 @@ from ordolex.core.record.packed import PackError
 from ordolex.core.text.counts import counted
 from ordolex.io.book.chain import EVENT, state_of
 from ordolex.io.book.packs import Packs
-from ordolex.io.book.rows import CHUNK, BookFile, damaged
+from ordolex.io.book.rows import CHUNK, LAST_ID, BookFile, damaged
 
 _HASHING, _AHEAD = 2, 4
 """Threads that hash, and segments that may wait for them."""
-_LAST_ID = (1 << 63) - 1
 _NAMES = {
     "site": "the site's name", "visits": "the times of visits", "links": "names, places or settings of links",
     "adapters": "names of adapters", "gone": "what is said of bytes that left", "begins": "where the chain begins",
@@ -113,7 +112,7 @@ def _verified(file: BookFile, threads: ThreadPoolExecutor) -> Verified:
     out.upto = before.id if before is not None else 0
     _check_state(out, file)
     out.last = before.sha256 if before is not None else ""
-    out.behind = chunks.upto(_LAST_ID) + events.upto(_LAST_ID)
+    out.behind = chunks.upto(LAST_ID) + events.upto(LAST_ID)
     return out
 
 
@@ -237,7 +236,7 @@ class _Chunks:
         self.unread = ""
 
     def upto(self, last: int, hashed: Hashed | None = None) -> int:
-        """How many there were behind those that were asked for before; `unread` says which of them could not be read."""
+        """How many there were behind those of before; `unread` says which of them could not be read."""
         count = 0
         self.unread = self._torn[1] if self._torn[0] > self._done else ""
         self._done = last
