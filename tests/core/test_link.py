@@ -15,6 +15,8 @@ from ordolex.core.link.ladder import TABLE, Happening, Rung, next_rung
 from ordolex.core.link.question import Question, Verdict
 from ordolex.core.link.retry import Tries
 from ordolex.core.link.state import LinkState
+from ordolex.core.protocols.codecs import ModbusCodec
+from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.talk.conversation import Conversation, Direction
 from ordolex.core.talk.rate_rows import Faults, RateRow, fastest_clean, faults_of
 
@@ -344,6 +346,22 @@ def test_a_known_question_without_an_answer_drops_a_proven_link() -> None:
     assert state.rung is Rung.PROVEN, "an unknown question left unanswered says nothing"
     state.answered(Answer(Question(b"MEAS:OXYG?\n"), b"", Ended.NOTHING, None, None), 6.0)
     assert state.rung is Rung.HELD
+
+
+@pytest.mark.parametrize("gap", [0.02, 0.3])
+@pytest.mark.parametrize("asked", [False, True])
+def test_who_speaks_by_itself_is_known_also_right_behind_an_answer_and_without_pauses(asked: bool, gap: float) -> None:
+    state, now = opened(), 2.0
+    if asked:
+        codec = ModbusCodec(Rtu(), 4, bytes.fromhex("0300000001"), "register 0")
+        question, answer = Question(codec.sent, codec=codec), Rtu().wrap(4, bytes.fromhex("03020001"))
+        state.sent(question.data, now)
+        state.heard(answer, None, now + 0.01, framed=True)
+        state.answered(Answer(question, answer, Ended.FRAME, 0.01, 0.01), now + 0.01)
+        assert state.rung is Rung.PROVEN and not state.evidence().by_itself
+    for i in range(1, 20):
+        state.heard(Rtu().wrap(9, bytes.fromhex("03020001")), None, now + 0.01 + gap * i)
+    assert state.evidence().by_itself
 
 
 def test_a_talker_that_falls_silent_drops_to_held_and_climbs_again() -> None:

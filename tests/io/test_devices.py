@@ -109,6 +109,72 @@ async def test_a_device_that_its_sheet_describes_is_read_and_set(notes: Notes) -
     await runner.release()
 
 
+INSTRUMENT = r"""
+name = "instrument"
+device = "oxygen instrument"
+
+[line]
+settings = "9600 8N1"
+source = "manual"
+
+[[parameter]]
+name = "alarm"
+unit = "mg/l"
+kind = "number"
+read = 'ALAR?\n'
+like = '(?P<value>[\d.]+)'
+write = 'ALAR {value}\n'
+confirm = 'SYST:ERR?\n'
+taken = '0,"No error"'
+"""
+
+
+class Instrument:
+    """Silent after a write; what went wrong stands in a queue (SCPI 1999, volume 2, 21.8), here of `errors`. `stuck`
+    says one and the same whatever is asked; `refuses` takes no value."""
+
+    def __init__(self, errors: int, *, stuck: bool = False, refuses: bool = False) -> None:
+        self.value, self.stuck, self.refuses = "6", stuck, refuses
+        self.errors = ['-362,"Framing error"'] * errors
+        self.writes = 0
+
+    def __call__(self, port: MemoryTransport, data: bytes) -> None:
+        text = data.decode("ascii")
+        if text == "ALAR?\n":
+            port.say(self.value.encode() + b"\n")
+        elif text.startswith("ALAR "):
+            self.writes += 1
+            if self.refuses:
+                self.errors.append('-222,"Data out of range"')
+            else:
+                self.value = text[5:].strip()
+        elif text == "SYST:ERR?\n":
+            said = self.errors[0] if self.stuck else self.errors.pop(0) if self.errors else '0,"No error"'
+            port.say(said.encode() + b"\n")
+
+
+@pytest.mark.parametrize("refuses", [False, True])
+@pytest.mark.parametrize(("errors", "stuck"), [(0, False), (1, False), (5, False), (30, False), (1, True)])
+async def test_an_error_that_stood_before_a_write_is_not_taken_for_its_refusal(
+    notes: Notes, errors: int, stuck: bool, refuses: bool
+) -> None:
+    instrument = Instrument(errors, stuck=stuck, refuses=refuses)
+    runner = LinkRunner(1, "/dev/made-up", LineSettings(9600), notes, lambda endpoint: MemoryTransport(instrument))
+    await runner.open()
+    sheet = read_sheet(INSTRUMENT, "instrument.toml")
+    (done,) = await apply(device_for(runner, sheet), [(sheet.parameter[0], 5.5)], runner)
+    assert instrument.writes == 1
+    told = not stuck and errors < 12  # else it says what it said before, which tells nothing
+    assert done.after == (6 if refuses else 5.5)
+    if not refuses:
+        assert done.verdict == "held" and ("as it did before the write" in done.words) is not told
+    elif told:
+        assert done.verdict == "refused" and "Data out of range" in done.words
+    else:
+        assert done.verdict == "wrong answer" and "as it did before the write" in done.words
+    await runner.release()
+
+
 async def test_a_value_is_heard_from_a_device_that_only_talks(notes: Notes) -> None:
     text = DOSER.split("[frame]")[0].replace('speaks = "framed"\n', "") + (
         "[[parameter]]\nname = 'water'\nhear = 'water (?P<value>[\\d.]+) C'\n"

@@ -37,7 +37,7 @@ def _heard_lately(runner: LinkRunner) -> str:
     """What spoke unasked a moment ago, before anybody listened for it."""
     evidence = runner.view().evidence
     last = evidence.last_heard_s
-    if not evidence.unasked or last is None or mono_s() - last > _LATELY_S:
+    if not evidence.by_itself or last is None or mono_s() - last > _LATELY_S:
         return ""
     return f"something speaks on this line by itself, {mono_s() - last:.0f} s ago last; nothing was sent into that"
 

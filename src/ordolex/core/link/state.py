@@ -67,8 +67,8 @@ class Evidence:
     errors_in_all: LineErrors
     trouble: str
     """Why the port is not held, in words; empty where it is, or where nobody tried."""
-    unasked: int = 0
-    """Bursts that came without a question before them."""
+    by_itself: bool = False
+    """Something came without a question before it."""
     unjudged: int = 0
     """Answers without line errors of which nobody knows whether they are right."""
 
@@ -110,8 +110,12 @@ class LinkState:
     _answered_before: set[bytes] = field(default_factory=set)
     _longest_gap_s: float = 0.0
     _unasked: int = 0
+    _by_itself: bool = False
+    """Something came that our bytes did not bring about, also where it never pauses."""
     _answering: bool = False
     """What comes may still be what our last bytes brought about, however long it is."""
+    _whole_s: float = 0.0
+    """When the last answer with a right check was whole."""
     _recent: deque[tuple[bytes, LineErrors | None, float]] = field(default_factory=deque)
     _recent_bytes: int = 0
     _last_sent: bytes = b""
@@ -176,6 +180,8 @@ class LinkState:
             checked = not getattr(answer.question.codec, "without_check", False)
             self._judge.judged_by_check(verdict is Verdict.RIGHT, counts=checked)
             self._step(Happening.CLEAN if verdict is Verdict.RIGHT else Happening.UNCLEAN, now_s)
+            if verdict is Verdict.RIGHT:
+                self._answering, self._whole_s = False, now_s  # by its check: what comes behind it is somebody else's
         if verdict is Verdict.RIGHT and answer.last_s is not None:
             self._answered_before.add(answer.question.data)
             self._step(Happening.RIGHT, now_s)
@@ -249,7 +255,7 @@ class LinkState:
             heard_in_all=self.heard_in_all,
             errors_in_all=replace(self.errors_in_all),
             trouble=self.trouble,
-            unasked=self._unasked,
+            by_itself=self._by_itself,
             unjudged=self.unjudged,
         )
 
@@ -260,7 +266,7 @@ class LinkState:
         self.last_heard_s = self.last_sent_s = None
         self.errors = LineErrors()
         self._longest_gap_s = 0.0
-        self._answering = self.echoed = False
+        self._answering = self._by_itself = self.echoed = False
         self._recent.clear()
         self._recent_bytes = 0
 
@@ -284,7 +290,7 @@ class LinkState:
             b"".join(data for data, _, _ in self._recent),
             errors if reported or self.errors.total else None,
             sent=self._last_sent if self.last_sent_s is not None else b"",
-            unasked=self._unasked > 0 or self.last_sent_s is None,
+            unasked=self._by_itself or self.last_sent_s is None,
             bursts=max(1, bursts),
             asked=self.asked,
             unanswered=self.unanswered,
@@ -296,7 +302,8 @@ class LinkState:
         self._answering = self._answering and now_s - quiet_since_s < _UNASKED_AFTER_S
         if self._answering:
             return
-        if self.last_heard_s is not None and now_s - self.last_heard_s > 0.1:
+        self._by_itself |= self.last_sent_s is None or now_s - max(self._whole_s, self.last_sent_s) > _BURST_S
+        if self.last_heard_s is not None and now_s - self.last_heard_s > _BURST_S:
             self._unasked += 1
             self._longest_gap_s = max(self._longest_gap_s, now_s - self.last_heard_s)
 

@@ -98,7 +98,9 @@ async def set_one(device: Device, parameter: Parameter, value: Setting) -> Writt
         trouble, said = error, error.words
     # Read back in any case: a write whose answer was lost may have been done.
     (after,) = await device.read([parameter])
-    if trouble is not None and trouble.outcome is Outcome.REFUSED:
+    changed = (before.outcome is Outcome.READ or before.stands) and after.outcome is Outcome.READ
+    done = changed and same(parameter, after.value, value)
+    if trouble is not None and trouble.outcome is Outcome.REFUSED and not done:
         return Written(parameter.name, before.value, value, after.value, trouble.outcome.value, said)
     if after.outcome is not Outcome.READ:
         if trouble is not None:

@@ -39,6 +39,7 @@ ECHO_ALONE = (
 IN_DOUBT = "it begins with what was asked: an echo, or a part of the answer; other answers tell"
 _SILENT_WRITE_S = 0.15
 _LISTEN_S = 12.0
+_MOST_ERRORS = 12  # that are taken out of a queue; a state that stands is asked for as often
 
 
 class TextDevice:
@@ -183,7 +184,36 @@ class TextDevice:
                 return Reading(parameter.name, Outcome.SILENT, raw=bytes(heard[-200:]), words=words)
 
     async def write(self, parameter: Parameter, value: Setting) -> str:
-        return await self._send(self.preview(parameter, value), parameter.taken, parameter.confirm)
+        data = self.preview(parameter, value)
+        if not parameter.confirm:
+            return await self._send(data, parameter.taken)
+        stood = await self._emptied(parameter)
+        await self._runner.out.send(data)
+        await asyncio.sleep(_SILENT_WRITE_S)
+        said = await self._confirmed(parameter)
+        if parameter.taken and not _fits(parameter.taken, said):
+            if said == stood:
+                raise Trouble(Outcome.WRONG, f"it said {said[0][:80]!r}, as it did before the write")
+            raise Trouble(Outcome.REFUSED, f"it said {said[0][:80]!r}")
+        return said[0]
+
+    async def _confirmed(self, parameter: Parameter) -> list[str]:
+        data = self._with_check(to_bytes(parameter.confirm))
+        return [text.strip() for text in self._texts(data, await self._ask(data, reads=True, holds=parameter.taken))]
+
+    async def _emptied(self, parameter: Parameter) -> list[str]:
+        """Asks what a write will be judged by until nothing of before stands there: a queue of errors may hold some
+        that other bytes made (SCPI 1999, volume 2, 21.8). What it says last; a device that does not say is no worse
+        than before."""
+        said: list[str] = []
+        for _ in range(_MOST_ERRORS if parameter.taken else 0):
+            try:
+                said = await self._confirmed(parameter)
+            except Trouble:
+                return []
+            if _fits(parameter.taken, said):
+                break
+        return said
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
         """Raises ValueError for a value that cannot be sent."""
@@ -191,21 +221,21 @@ class TextDevice:
         return self._with_check(send_text(parameter.write, text, self._runner.charset or UNCHOSEN))
 
     async def act(self, action: Action) -> str:
-        return await self._send(self._with_check(to_bytes(action.send)), action.taken, "")
+        return await self._send(self._with_check(to_bytes(action.send)), action.taken)
 
-    async def _send(self, data: bytes, taken: str, confirm: str) -> str:
-        if confirm:
-            await self._runner.out.send(data)
-            await asyncio.sleep(_SILENT_WRITE_S)
-            data = self._with_check(to_bytes(confirm))
-        elif not taken and not self._at:
+    async def _send(self, data: bytes, taken: str) -> str:
+        if not taken and not self._at:
             await self._runner.out.send(data)
             await asyncio.sleep(_SILENT_WRITE_S)
             return "sent; it says nothing to that"
         texts = [text.strip() for text in self._texts(data, await self._ask(data, holds=taken))]
-        if taken and not any(search(taken, text) for text in texts):
+        if taken and not _fits(taken, texts):
             raise Trouble(Outcome.REFUSED, f"it said {texts[0][:80]!r}")
         return texts[0]
+
+
+def _fits(taken: str, texts: Sequence[str]) -> bool:
+    return any(search(taken, text) for text in texts)
 
 
 def _find(like: str, answer: Answer, texts: list[str]) -> tuple[str, Match[str]] | None:
