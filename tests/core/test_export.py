@@ -103,7 +103,7 @@ PIECES = st.sampled_from(
     st.lists(
         st.tuples(
             st.sampled_from([0, 1_000, 100_000, 400_000]), st.integers(0, 1),
-            st.sampled_from(["rx", "rx", "rx", "bad", "tx", "note"]), st.lists(PIECES, max_size=9).map(b"".join),
+            st.sampled_from(["rx", "rx", "rx", "bad", "tx", "opened", "note"]), st.lists(PIECES, max_size=9).map(b"".join),
         ),
         max_size=25,
     )
@@ -118,10 +118,10 @@ def test_a_whole_record_at_once_has_the_rows_of_one_that_is_followed(passed: lis
         for other in sorted(last, key=lambda one: (last[one], one)):  # as the screen does, however long nothing comes
             wanted += [(other, row) for row in talks[other].tick(at_us)]
         talk = talks.setdefault(link, Conversation())
-        last[link] = at_us
-        if kind == "note":
-            items.append(Event(link, at_us, 0, "opened", "opened"))
-            rows = talk.note("opened", at_us, cut=True)
+        last[link] = at_us if data and kind not in ("opened", "note") else last.get(link, at_us)
+        if kind in ("opened", "note"):
+            items.append(Event(link, at_us, 0, kind, kind))
+            rows = talk.note(kind, at_us, cut=kind == "opened")
         else:
             errors = LineErrors(parity=1) if kind == "bad" else None
             items.append(Chunk(link, "tx" if kind == "tx" else "rx", at_us, 0, [data], 0, errors))

@@ -106,10 +106,10 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
                 yield link, _NO_TIMES, [], talk.heard(head, at_us)
             if lines:
                 yield link, (first_us, at_us), lines, talk.goes_on(tail, at_us) if tail else []
-        if talk.unfinished:
-            silent[link] = item.utc_us + SILENCE_US
-        else:
+        if not talk.unfinished:
             silent.pop(link, None)
+        elif link not in silent or (isinstance(item, Chunk) and item.data):  # what brings no byte ends no silence
+            silent[link] = item.utc_us + SILENCE_US
     for link, talk in talks.items():
         yield link, _NO_TIMES, [], talk.flush()
 

@@ -39,7 +39,8 @@ ECHO_ALONE = (
 IN_DOUBT = "it begins with what was asked: an echo, or a part of the answer; other answers tell"
 _SILENT_WRITE_S = 0.15
 _LISTEN_S = 12.0
-_MOST_ERRORS = 12  # that are taken out of a queue; a state that stands is asked for as often
+_MOST_ERRORS = 12  # that are taken out of a queue
+_STANDS = 3  # times the same in a row: no queue, or one that would take long to empty
 
 
 class TextDevice:
@@ -205,15 +206,15 @@ class TextDevice:
         """Asks what a write will be judged by until nothing of before stands there: a queue of errors may hold some
         that other bytes made (SCPI 1999, volume 2, 21.8). What it says last; a device that does not say is no worse
         than before."""
-        said: list[str] = []
-        for _ in range(_MOST_ERRORS if parameter.taken else 0):
+        said: list[list[str]] = []
+        while parameter.taken and len(said) < _MOST_ERRORS:
             try:
-                said = await self._confirmed(parameter)
+                said.append(await self._confirmed(parameter))
             except Trouble:
                 return []
-            if _fits(parameter.taken, said):
+            if _fits(parameter.taken, said[-1]) or said[-_STANDS:] == said[-1:] * _STANDS:
                 break
-        return said
+        return said[-1] if said else []
 
     def preview(self, parameter: Parameter, value: Setting) -> bytes:
         """Raises ValueError for a value that cannot be sent."""
