@@ -103,7 +103,8 @@ PIECES = st.sampled_from(
     st.lists(
         st.tuples(
             st.sampled_from([0, 1_000, 100_000, 400_000]), st.integers(0, 1),
-            st.sampled_from(["rx", "rx", "rx", "bad", "tx", "opened", "note"]), st.lists(PIECES, max_size=9).map(b"".join),
+            st.sampled_from(["rx", "rx", "rx", "bad", "tx", "opened", "note"]),
+            st.lists(PIECES, max_size=9).map(b"".join),
         ),
         max_size=25,
     )

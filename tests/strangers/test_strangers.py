@@ -12,7 +12,7 @@ from tests.strangers.habits import Habits
 from tests.strangers.trial import Trial, minimised, tried
 
 SEEDS = [int(os.environ["STRANGERS_FROM"])] if "STRANGERS_FROM" in os.environ else [1, 101, 201]
-MANY = int(os.environ.get("STRANGERS", "100"))
+MANY = int(os.environ.get("STRANGERS", "60"))
 """`STRANGERS_FROM=1000 STRANGERS=20000 pytest tests/strangers -k fixed` tries as many as are wanted."""
 
 

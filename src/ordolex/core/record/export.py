@@ -87,9 +87,8 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
     for item in items:
         link = item.link
         if silent and min(silent.values()) < item.utc_us:
-            for _, other in sorted((at_us, one) for one, at_us in silent.items() if at_us < item.utc_us):
+            for other in _fell_silent(silent, item.utc_us):
                 yield other, _NO_TIMES, [], talks[other].tick(item.utc_us)
-                del silent[other]
         talk = talks.get(link)
         if talk is None:
             talk = talks[link] = Conversation(Passing(), charsets.get(link, UNCHOSEN))
@@ -112,6 +111,14 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
             silent[link] = item.utc_us + SILENCE_US
     for link, talk in talks.items():
         yield link, _NO_TIMES, [], talk.flush()
+
+
+def _fell_silent(silent: dict[int, int], now_us: int) -> list[int]:
+    """The links that did by now, the first one first; they are taken out."""
+    over = sorted((at_us, link) for link, at_us in silent.items() if at_us < now_us)
+    for _, link in over:
+        del silent[link]
+    return [link for _, link in over]
 
 
 def as_text(items: Items, names: Names, charsets: Charsets = _NONE_CHOSEN) -> Iterator[bytes]:
