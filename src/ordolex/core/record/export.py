@@ -86,9 +86,8 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
     silent: dict[int, int] = {}  # when what a link has unfinished is shown as it is, as it is on the screen
     for item in items:
         link = item.link
-        if silent and min(silent.values()) < item.utc_us:
-            for other in _fell_silent(silent, item.utc_us):
-                yield other, _NO_TIMES, [], talks[other].tick(item.utc_us)
+        for other in _fell_silent(silent, item.utc_us):
+            yield other, _NO_TIMES, [], talks[other].tick(item.utc_us)
         talk = talks.get(link)
         if talk is None:
             talk = talks[link] = Conversation(Passing(), charsets.get(link, UNCHOSEN))
@@ -115,6 +114,8 @@ def _lines_and_rows(items: Items, charsets: Charsets) -> Iterator[tuple[int, _Ti
 
 def _fell_silent(silent: dict[int, int], now_us: int) -> list[int]:
     """The links that did by now, the first one first; they are taken out."""
+    if not silent or min(silent.values()) >= now_us:
+        return []
     over = sorted((at_us, link) for link, at_us in silent.items() if at_us < now_us)
     for _, link in over:
         del silent[link]
