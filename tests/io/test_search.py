@@ -10,6 +10,7 @@ from ordolex.core.link.judge import LineErrors
 from ordolex.core.record.export import rows_of
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.sieve import Sieve, since_midnight
+from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.io.book.book import Book
@@ -120,9 +121,12 @@ def test_a_search_finds_what_reading_everything_finds(tmp_path: Path, seed: int)
     words = [b"a", b"\n", b"\r\n", b"Ho", b"pper", b"hop", b" low", b" LOW", b"\xff", b"x" * 2100, b"a line\r\n" * 400]
     for _ in range(60):
         at += chance.choice((0.06, 0.1, 0.4))
+        link = chance.choice(links)
         data = b"".join(chance.choices(words, k=chance.randrange(8)))
+        if link == links[0] or seed % 2:  # of this link all is text, so that only what holds it is read
+            data = data.replace(b"\xff", b"")
         errors = LineErrors(parity=1) if chance.random() < 0.1 else None
-        made.recorder.record(chance.choice(links), chance.choice(("rx", "rx", "tx")), data, errors, at)
+        made.recorder.record(link, chance.choice(("rx", "rx", "tx")), data, errors, at)
     made.close()
     reader = BookReader(tmp_path / "b.ordolex")
     everything = list(rows_of(reader.timeline()))
@@ -140,6 +144,24 @@ def test_a_search_finds_what_reading_everything_finds(tmp_path: Path, seed: int)
         sieve = Sieve(text)
         wanted = [(link, row.at_us, row.data) for link, row in everything if sieve.passes(link, row)]
         assert sorted((link, row.at_us, row.data) for link, row in rows_with(reader, sieve)) == sorted(wanted), text
+    reader.close()
+
+
+@pytest.mark.parametrize("text", ["unit 9", "holding 0", "re:unit 9", "level"])
+def test_words_and_signs_that_stand_for_bytes_are_found_as_they_are_shown(tmp_path: Path, text: str) -> None:
+    made = Book(tmp_path / "b.ordolex", "site")
+    bus, console = (made.add_link(LinkRecord(0, name, "x")).id for name in ("pump house", "intake"))
+    for n in range(4):
+        made.recorder.record(bus, "tx", Rtu().wrap(9, bytes.fromhex("0300000001")), None, 1.0 + n)
+        made.recorder.record(bus, "rx", Rtu().wrap(9, bytes.fromhex("03020001")), None, 1.1 + n)
+        made.recorder.record(console, "rx", b"\x1b[2Jlevel\r\n", None, 1.2 + n)
+    made.close()
+    reader = BookReader(tmp_path / "b.ordolex")
+    everything = list(rows_of(reader.timeline()))
+    sieve = Sieve(text)
+    wanted = [(link, row.at_us) for link, row in everything if sieve.passes(link, row)]
+    assert [(link, row.at_us) for link, row in rows_with(reader, sieve)] == wanted
+    assert len(wanted) >= 4
     reader.close()
 
 

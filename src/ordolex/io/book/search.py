@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
-from itertools import chain
 
 from ordolex.core.record.export import rows_of
 from ordolex.core.record.items import Chunk, Event
@@ -25,49 +24,44 @@ def rows_with(
     kinds `without` are left out where no text is looked for."""
     charsets = reader.charsets()
     for part in _spans(reader, sieve, span):
-        if sieve.literal is not None and part == (None, None):
-            yield from _with_literal(reader, sieve, charsets)
+        if part == (None, None) and (sieve.wanted is not None or sieve.literal is not None):
+            yield from _holding(reader, sieve, charsets)
             continue
-        if sieve.wanted is None or part != (None, None):
-            items = reader.timeline(sieve.link, None, part)
-            if without:
-                items = (item for item in items if not (isinstance(item, Event) and item.kind in without))
-            for link, row in rows_of(items, charsets, sieve.may_pass):
-                if sieve.passes(link, row):
-                    yield link, row
-            continue
-        wanted, fold = sieve.wanted
-        way = _WAY.get(sieve.direction) if sieve.direction is not None else None
-        ids = (
-            reader.found.find(wanted, sieve.link, way, fold=fold) if sieve.direction is not Direction.NOTE else iter(())
-        )
-        groups = (
-            rows_of((_near(chunk, wanted, fold=fold) for chunk in group), charsets)
-            for group in reader.found.around(ids, len(wanted))
-        )
-        notes = rows_of(reader.found.events_with(sieve.text, sieve.link))
-        for link, row in chain(chain.from_iterable(groups), notes):
+        items = reader.timeline(sieve.link, None, part)
+        if without:
+            items = (item for item in items if not (isinstance(item, Event) and item.kind in without))
+        for link, row in rows_of(items, charsets, sieve.may_pass):
             if sieve.passes(link, row):
                 yield link, row
 
 
-def _with_literal(reader: BookReader, sieve: Sieve, charsets: Mapping[int, str]) -> Iterator[tuple[int, Row]]:
-    """By a pattern that needs some text: of links with nothing but text, only chunks that hold it are read as rows; of
-    others, frames may have words that are no bytes of them. Every event is looked at."""
-    assert sieve.literal is not None
-    not_text = reader.not_text()
-    links = [link.id for link in reader.links() if sieve.link in (None, link.id)]
-    for link in links if sieve.direction is not Direction.NOTE else ():
-        if link in not_text:
-            rows = rows_of(reader.chunks(link), charsets, sieve.may_pass)
-        else:
-            way = _WAY.get(sieve.direction) if sieve.direction is not None else None
-            ids = reader.found.find(sieve.literal, link, way, fold=True)
-            groups = reader.found.around(ids, len(sieve.literal))
-            rows = chain.from_iterable(rows_of(group, charsets) for group in groups)
-        yield from ((of, row) for of, row in rows if sieve.passes(of, row))
+def _holding(reader: BookReader, sieve: Sieve, charsets: Mapping[int, str]) -> Iterator[tuple[int, Row]]:
+    """Of links with nothing but text only chunks that hold what every row must hold are read as rows. Of others all are
+    where a text or a pattern is looked for: frames have words, and codes are shown as signs, that are no bytes."""
+    if sieve.direction is not Direction.NOTE:
+        for link, row in _passed(reader, sieve, charsets):
+            if sieve.passes(link, row):
+                yield link, row
     if sieve.direction in (None, Direction.NOTE):
-        yield from ((of, row) for of, row in rows_of(reader.events(sieve.link)) if sieve.passes(of, row))
+        events = reader.found.events_with(sieve.text, sieve.link) if sieve.wanted else reader.events(sieve.link)
+        yield from ((link, row) for link, row in rows_of(events) if sieve.passes(link, row))
+
+
+def _passed(reader: BookReader, sieve: Sieve, charsets: Mapping[int, str]) -> Iterator[tuple[int, Row]]:
+    """Rows of what passed, none left out that the sieve lets through."""
+    wanted, fold = sieve.wanted or (sieve.literal or b"", True)
+    way = _WAY.get(sieve.direction) if sieve.direction is not None else None
+    not_text = reader.not_text() if fold else set()
+    links: list[int | None] = [sieve.link]
+    if not_text and sieve.link is None:
+        links = [link.id for link in reader.links()]
+    for link in links:
+        if link in not_text:
+            yield from rows_of(reader.chunks(link), charsets, sieve.may_pass)
+            continue
+        for group in reader.found.around(reader.found.find(wanted, link, way, fold=fold), len(wanted)):
+            near = (_near(chunk, wanted, fold=fold) for chunk in group) if sieve.wanted else group
+            yield from rows_of(near, charsets)
 
 
 def _near(chunk: Chunk, wanted: bytes, *, fold: bool) -> Chunk:
