@@ -7,10 +7,10 @@ from types import SimpleNamespace
 import pytest
 
 from ordolex.core.link.judge import LineErrors
+from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.record.export import rows_of
 from ordolex.core.record.items import Event, LinkRecord
 from ordolex.core.record.sieve import Sieve, since_midnight
-from ordolex.core.protocols.modbus.frames import Rtu
 from ordolex.core.talk.conversation import Direction
 from ordolex.core.text.charsets import CHARSETS
 from ordolex.io.book.book import Book
