@@ -99,6 +99,7 @@ def test_an_export_takes_a_filter_and_a_span(book: Path) -> None:
     said(run("export", str(book), "--from", "25:00"), 2, "is no time")
 
 
+@pytest.mark.timeout(300)  # some sixty programs, one after the other
 def test_damaged_books_are_said_left_alone_and_rescued(book: Path, tmp_path: Path) -> None:
     whole = book.read_bytes()
     chance = random.Random(7)
